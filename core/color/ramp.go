@@ -1,0 +1,240 @@
+package color
+
+import (
+	"fmt"
+	"slices"
+	"sort"
+)
+
+// Edge tells how a ramp passes from one stop to the next.
+type Edge string
+
+// The kinds of band edge. An edge belongs to the stop at its right-hand side.
+const (
+	Step   Edge = "step"   // a jump at the stop
+	Soft   Edge = "soft"   // a smoothstep of the stop's softness, centred on the stop
+	Linear Edge = "linear" // a straight blend all the way from the stop before
+	Smooth Edge = "smooth" // a smoothstep all the way from the stop before
+	Ease   Edge = "ease"   // a slow start and a fast end, quadratic
+)
+
+// Edges lists the kinds of edge in the order in which they are offered.
+var Edges = []Edge{Step, Soft, Linear, Smooth, Ease}
+
+// Mixing names the space in which the colours of two bands are blended.
+type Mixing string
+
+// The spaces to blend in.
+const (
+	MixLinear Mixing = "linear"
+	MixSRGB   Mixing = "srgb"
+	MixOklab  Mixing = "oklab"
+)
+
+// Stop is a mark on a ramp and the band that begins there.
+type Stop struct {
+	At       float32 `json:"at"`                 // tone, 0..1
+	Color    C       `json:"color"`              // the band's colour
+	Edge     Edge    `json:"edge,omitempty"`     // how the ramp comes here from the stop before; empty is Step
+	Softness float32 `json:"softness,omitempty"` // width of a Soft edge in tone, 0..1
+	Name     string  `json:"name,omitempty"`     // the band's name, "core", "shade"…
+}
+
+// MaxStops limits what one ramp may hold; beyond it no eye tells bands apart.
+const MaxStops = 64
+
+// CheckStops returns why stops cannot be a ramp, or nil.
+func CheckStops(stops []Stop) error {
+	if len(stops) == 0 {
+		return fmt.Errorf("color: a ramp needs at least one stop")
+	}
+	if len(stops) > MaxStops {
+		return fmt.Errorf("color: a ramp holds at most %d stops, not %d", MaxStops, len(stops))
+	}
+	for i, s := range stops {
+		if !(s.At >= 0 && s.At <= 1) {
+			return fmt.Errorf("color: stop %d lies at %v, outside 0 to 1", i+1, s.At)
+		}
+		if !(s.Softness >= 0 && s.Softness <= 1) {
+			return fmt.Errorf("color: stop %d has softness %v, outside 0 to 1", i+1, s.Softness)
+		}
+		if s.Edge != "" && !slices.Contains(Edges, s.Edge) {
+			return fmt.Errorf("color: stop %d has an unknown edge %.20q", i+1, s.Edge)
+		}
+		if len(s.Name) > 100 {
+			return fmt.Errorf("color: the name of stop %d is too long", i+1)
+		}
+	}
+	return nil
+}
+
+// SortStops puts stops in order of tone; equal ones keep their order.
+func SortStops(stops []Stop) {
+	sort.SliceStable(stops, func(i, j int) bool { return stops[i].At < stops[j].At })
+}
+
+// Ramp is a function from tone to colour, made ready by NewRamp.
+//
+// It starts with the colour of the first stop; each further stop i then mixes
+// its colour in by a weight w_i(tone) that is 0 before the stop's edge and 1
+// behind it. Hard steps are exact: at or above the stop's tone the colour is
+// the stop's own, to the bit.
+type Ramp struct {
+	edges  []rampEdge
+	colors []C // linear, for exact bands
+	mixing Mixing
+}
+
+type rampEdge struct {
+	kind     Edge
+	from, to float32
+	inv      float32
+	space    [3]float32 // the stop's colour in the mixing space
+}
+
+// NewRamp returns the ramp through stops, in any order; none is a ramp that is
+// black throughout.
+func NewRamp(stops []Stop, mixing Mixing) *Ramp {
+	s := slices.Clone(stops)
+	SortStops(s)
+	r := &Ramp{mixing: mixing}
+	if len(s) == 0 {
+		s = []Stop{{}}
+	}
+	for i, stop := range s {
+		e := rampEdge{kind: stop.Edge, from: stop.At, to: stop.At, space: r.toSpace(stop.Color)}
+		switch stop.Edge {
+		case Soft:
+			e.from, e.to = stop.At-stop.Softness/2, stop.At+stop.Softness/2
+		case Linear, Smooth, Ease:
+			if i > 0 {
+				e.from = s[i-1].At
+			}
+		}
+		if e.to-e.from < 1e-6 {
+			e.kind, e.from, e.to = Step, stop.At, stop.At
+		} else {
+			e.inv = 1 / (e.to - e.from)
+		}
+		r.edges = append(r.edges, e)
+		r.colors = append(r.colors, stop.Color)
+	}
+	return r
+}
+
+func (r *Ramp) toSpace(c C) [3]float32 {
+	switch r.mixing {
+	case MixSRGB:
+		return c.Encoded()
+	case MixOklab:
+		return c.Oklab()
+	}
+	return c
+}
+
+func (r *Ramp) fromSpace(v [3]float32) C {
+	switch r.mixing {
+	case MixSRGB:
+		return FromEncoded(v)
+	case MixOklab:
+		return FromOklab(v)
+	}
+	return v
+}
+
+// At returns the colour at the given tone; tones outside 0..1 take the end's.
+func (r *Ramp) At(tone float32) C {
+	// The bands that are wholly behind the tone cannot be seen through a later
+	// full one: start from the last of them.
+	base := 0
+	for i := len(r.edges) - 1; i > 0; i-- {
+		if tone >= r.edges[i].to {
+			base = i
+			break
+		}
+	}
+	out, mixed := r.colors[base], false
+	var acc [3]float32
+	for i := base + 1; i < len(r.edges); i++ {
+		e := &r.edges[i]
+		if e.kind == Step || tone <= e.from {
+			continue
+		}
+		if !mixed {
+			acc, mixed = r.edges[base].space, true
+		}
+		w := (tone - e.from) * e.inv
+		switch e.kind {
+		case Soft, Smooth:
+			w = w * w * (3 - 2*w)
+		case Ease:
+			w *= w
+		}
+		for k := range acc {
+			acc[k] += (e.space[k] - acc[k]) * w
+		}
+	}
+	if mixed {
+		out = r.fromSpace(acc)
+	}
+	return out
+}
+
+// Map writes the colours of the tones into the planes x, y, z, all of len(tone).
+func (r *Ramp) Map(tone, x, y, z []float32) {
+	x, y, z = x[:len(tone)], y[:len(tone)], z[:len(tone)]
+	if r.stepped() {
+		n := len(r.edges)
+		for i, t := range tone {
+			k := n - 1
+			for k > 0 && !(t >= r.edges[k].from) {
+				k--
+			}
+			c := &r.colors[k]
+			x[i], y[i], z[i] = c[0], c[1], c[2]
+		}
+		return
+	}
+	for i, t := range tone {
+		c := r.At(t)
+		x[i], y[i], z[i] = c[0], c[1], c[2]
+	}
+}
+
+func (r *Ramp) stepped() bool {
+	for _, e := range r.edges[1:] {
+		if e.kind != Step && e.kind != "" {
+			return false
+		}
+	}
+	return true
+}
+
+// Spread returns stops moved to equal distances: n bands of equal width, the
+// first at 0. Colours, edges and names stay.
+func Spread(stops []Stop) []Stop {
+	out := slices.Clone(stops)
+	SortStops(out)
+	for i := range out {
+		out[i].At = float32(i) / float32(len(out))
+	}
+	return out
+}
+
+// Flip returns the ramp from end to end reversed: band edges mirror about ½
+// and the colours change places.
+func Flip(stops []Stop) []Stop {
+	in := slices.Clone(stops)
+	SortStops(in)
+	n := len(in)
+	out := make([]Stop, n)
+	for i := range in {
+		src := in[n-1-i]
+		out[i] = Stop{Color: src.Color, Name: src.Name, At: in[0].At}
+		if i > 0 {
+			e := in[n-i] // the edge that led to the colour now at the left
+			out[i].At, out[i].Edge, out[i].Softness = 1-e.At, e.Edge, e.Softness
+		}
+	}
+	return out
+}

@@ -1,0 +1,171 @@
+package mesh
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/color"
+	"mobanta/core/vec"
+)
+
+func ExampleNewSurface() {
+	s, _ := NewSurface(Cuboid(vec.V{2, 2, 2}), DefaultCrease)
+	fmt.Println(len(s.Tri), "triangles,", len(s.Pos), "vertices")
+	// Output: 12 triangles, 24 vertices
+}
+
+func surface(t *testing.T, m *Mesh) *Surface {
+	t.Helper()
+	s, err := NewSurface(m, DefaultCrease)
+	require.NoError(t, err)
+	return s
+}
+
+func count(regions []int32) int {
+	seen := map[int32]bool{}
+	for _, r := range regions {
+		seen[r] = true
+	}
+	return len(seen)
+}
+
+func TestSolidsAreClosedAndFaceOutward(t *testing.T) {
+	for _, c := range []struct {
+		key          string
+		area, volume float64
+		regions      int
+	}{
+		{"sphere", 4 * math.Pi, 4.0 / 3 * math.Pi, 1},
+		{"cube", 24, 8, 6},
+		{"torus", 4 * math.Pi * math.Pi * 0.75 * 0.3, 2 * math.Pi * math.Pi * 0.75 * 0.09, 1},
+		{"cylinder", 2*math.Pi*0.8*2 + 2*math.Pi*0.64, math.Pi * 0.64 * 2, 3},
+		{"cone", math.Pi + math.Pi*math.Sqrt(5), math.Pi * 2 / 3, 2},
+		{"plane", 4, 0, 1},
+		{"capsule", 2 * math.Pi, math.Pi/4 + math.Pi/6, 1},
+	} {
+		s := surface(t, FindSolid(c.key).Make())
+		assert.InEpsilon(t, c.area, s.Area(), 3e-3, "area of the %s", c.key)
+		var vol float64
+		for _, tri := range s.Tri {
+			vol += float64(s.Pos[tri[0]].Dot(s.Pos[tri[1]].Cross(s.Pos[tri[2]]))) / 6
+		}
+		assert.InDelta(t, c.volume, vol, 1e-2, "volume of the %s: positive when it faces outward", c.key)
+		assert.Equal(t, c.regions, count(s.Regions(30)), "regions of the %s", c.key)
+		for corner, f := range s.topology.across {
+			if c.key != "plane" {
+				require.GreaterOrEqual(t, f, int32(0), "the %s has a border at corner %d", c.key, corner)
+			}
+		}
+	}
+}
+
+func TestSphereNormalsPointOut(t *testing.T) {
+	s := surface(t, Sphere(1, 192, 96))
+	for i, p := range s.Pos {
+		require.Greater(t, p.Dot(s.Normal[i]), float32(0.99999))
+	}
+}
+
+func TestCreaseAngleSplitsNormals(t *testing.T) {
+	c := FindSolid("cylinder").Make()
+	split, err := NewSurface(c, 40)
+	require.NoError(t, err)
+	round, err := NewSurface(c, 180)
+	require.NoError(t, err)
+	assert.Greater(t, len(split.Pos), len(round.Pos))
+	for i, p := range split.Pos {
+		if p[0]*p[0]+p[2]*p[2] > 0.6 {
+			n := split.Normal[i]
+			assert.True(t, math.Abs(float64(n[1])) < 1e-3 || math.Abs(float64(n[1])) > 0.999, "%v", n)
+		}
+	}
+}
+
+func TestOppositeWindingDoesNotCancel(t *testing.T) {
+	m := &Mesh{Positions: []vec.V{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}}}
+	m.AddPart("p", color.C{})
+	m.AddFace(0, Corner{0, -1, -1}, Corner{1, -1, -1}, Corner{2, -1, -1})
+	m.AddFace(0, Corner{0, -1, -1}, Corner{3, -1, -1}, Corner{2, -1, -1}) // wound the other way
+	s := surface(t, m)
+	for _, n := range s.Normal {
+		assert.InDelta(t, 1, n.Len(), 1e-5)
+	}
+	assert.Equal(t, 1, count(s.Regions(10)), "a flat sheet has no crease")
+}
+
+func TestConcaveFacesAreCutWithinTheirOutline(t *testing.T) {
+	m := &Mesh{}
+	m.AddPart("arrow", color.C{})
+	var face []Corner
+	for i, p := range []vec.V{{0, 0, 0}, {2, 0, 0}, {2, 2, 0}, {1, 0.2, 0}, {0, 2, 0}} {
+		m.Positions = append(m.Positions, p)
+		face = append(face, Corner{int32(i), -1, -1})
+	}
+	m.AddFace(0, face...)
+	assert.InDelta(t, 2.2, surface(t, m).Area(), 1e-5) // by the shoelace formula
+}
+
+func TestVeryManyFacesAroundOneVertex(t *testing.T) {
+	m := &Mesh{Positions: []vec.V{{0, 0, 0}}}
+	m.AddPart("fan", color.C{})
+	const n = 200_000
+	for i := range n {
+		m.Positions = append(m.Positions, vec.Direction(360*float64(i)/n, 10))
+	}
+	for i := range int32(n) {
+		m.AddFace(0, Corner{0, -1, -1}, Corner{1 + i, -1, -1}, Corner{1 + (i+1)%n, -1, -1})
+	}
+	assert.Len(t, surface(t, m).Tri, n)
+}
+
+func TestCheckRefuses(t *testing.T) {
+	good := func() *Mesh { return Cuboid(vec.V{1, 1, 1}) }
+	for name, spoil := range map[string]func(m *Mesh){
+		"no faces":        func(m *Mesh) { *m = Mesh{} },
+		"NaN":             func(m *Mesh) { m.Positions[3][1] = float32(math.NaN()) },
+		"infinity":        func(m *Mesh) { m.Positions[3][1] = float32(math.Inf(1)) },
+		"position":        func(m *Mesh) { m.Corners[5].Pos = 99 },
+		"uv":              func(m *Mesh) { m.Corners[5].UV = 4 },
+		"normal":          func(m *Mesh) { m.Corners[5].Normal = 0 },
+		"negative":        func(m *Mesh) { m.Corners[5].Pos = -1 },
+		"two corners":     func(m *Mesh) { m.FaceEnd[0] = 2 },
+		"part":            func(m *Mesh) { m.FacePart[0] = 7 },
+		"corners too few": func(m *Mesh) { m.Corners = m.Corners[:20] },
+	} {
+		m := good()
+		spoil(m)
+		_, err := NewSurface(m, DefaultCrease)
+		assert.Error(t, err, name)
+	}
+	assert.NoError(t, good().Check())
+}
+
+func TestJoinKeepsPartsAndPlaces(t *testing.T) {
+	m := Cuboid(vec.V{1, 1, 1})
+	m.Join(Sphere(1, 8, 4), vec.Place(vec.V{5, 0, 0}, vec.V{}, 2))
+	require.NoError(t, m.Check())
+	assert.Len(t, m.Parts, 2)
+	assert.InDelta(t, 7, m.Bounds().Max[0], 1e-5)
+	s := surface(t, m)
+	assert.InDelta(t, 0.5, s.PartBox[0].Max[0], 1e-6)
+	assert.InDelta(t, 3, s.PartBox[1].Min[0], 1e-5)
+}
+
+func TestSweepIsClosed(t *testing.T) {
+	path := func(t float64) vec.V { return at(0, math.Sin(math.Pi*t), math.Cos(math.Pi*t)) }
+	ring := func(u, t float64) (float64, float64) {
+		s, c := math.Sincos(2 * math.Pi * u)
+		return 0.1 * c, 0.1 * s
+	}
+	s := surface(t, Sweep("Handle", path, ring, vec.V{1, 0, 0}, 64, 24, true))
+	var vol float64
+	for _, tri := range s.Tri {
+		vol += float64(s.Pos[tri[0]].Dot(s.Pos[tri[1]].Cross(s.Pos[tri[2]]))) / 6
+	}
+	assert.InDelta(t, math.Pi*math.Pi*0.01, vol, 2e-3, "half a torus, facing outward")
+	assert.Equal(t, 3, count(s.Regions(30)))
+}

@@ -1,0 +1,169 @@
+// Package meshfile reads models: Wavefront OBJ with MTL, glTF 2.0 as text or binary, and a ZIP that holds one of them
+// with its files. Nothing that a file claims is believed before it is checked against what the file holds.
+package meshfile
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"strings"
+
+	"mobanta/core/mesh"
+)
+
+// Limits on what is read.
+const (
+	MaxBytes     = 256 << 20 // of one file
+	maxSideFiles = 512 << 20 // of a model and all files beside it
+	maxPositions = 2 * mesh.MaxTriangles
+)
+
+// Model is what a file holds.
+type Model struct {
+	Format string // "obj", "gltf" or "glb"
+	Mesh   *mesh.Mesh
+	Notes  []string // what was left out, in sentences
+}
+
+// Open returns the bytes of a file that a model names, relative to the model;
+// nil means that there are none to be had.
+type Open func(name string) ([]byte, error)
+
+// Sentinel errors.
+var (
+	ErrFormat = errors.New("meshfile: not a model that can be read: OBJ, glTF 2.0 (.gltf, .glb) or a ZIP of one")
+	ErrTooBig = fmt.Errorf("meshfile: larger than %d MB", MaxBytes>>20)
+)
+
+// Read reads a model from data. The name's ending helps to tell OBJ apart;
+// everything else is told by the content.
+func Read(name string, data []byte, open Open) (m *Model, err error) {
+	defer func() {
+		// The last line of defence against a reader's own slip: a file must not
+		// end the program.
+		if r := recover(); r != nil {
+			m, err = nil, fmt.Errorf("meshfile: %s is damaged: %v", path.Base(name), r)
+		}
+	}()
+	if len(data) > MaxBytes {
+		return nil, ErrTooBig
+	}
+	if open == nil {
+		open = func(name string) ([]byte, error) {
+			return nil, fmt.Errorf("meshfile: %q is missing: bring it in together with the model", name)
+		}
+	}
+	switch kind := sniff(name, data); kind {
+	case "zip":
+		return readZip(data)
+	case "glb", "gltf":
+		m, err = readGLTF(kind, data, open)
+	case "obj":
+		m, err = readOBJ(data, open)
+	default:
+		return nil, ErrFormat
+	}
+	if err == nil {
+		err = m.Mesh.Check()
+	}
+	if err != nil {
+		return nil, err
+	}
+	return m, nil
+}
+
+func sniff(name string, data []byte) string {
+	switch {
+	case bytes.HasPrefix(data, []byte("glTF")):
+		return "glb"
+	case bytes.HasPrefix(data, []byte("PK\x03\x04")):
+		return "zip"
+	}
+	head := bytes.TrimLeft(bytes.TrimPrefix(data[:min(len(data), 4096)], []byte("\xef\xbb\xbf")), " \t\r\n")
+	if bytes.HasPrefix(head, []byte("{")) {
+		return "gltf"
+	}
+	if strings.EqualFold(path.Ext(name), ".obj") {
+		return "obj"
+	}
+	for _, line := range bytes.Split(head, []byte("\n")) {
+		if f := bytes.Fields(line); len(f) > 0 && f[0][0] != '#' {
+			switch string(f[0]) {
+			case "v", "o", "g", "mtllib", "vn", "vt", "usemtl", "s":
+				return "obj"
+			}
+			return ""
+		}
+	}
+	return ""
+}
+
+// readZip reads the one model in an archive; its other files lie beside it.
+func readZip(data []byte) (*Model, error) {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, fmt.Errorf("meshfile: the ZIP is damaged: %w", err)
+	}
+	files := map[string]*zip.File{}
+	var models []string
+	for _, f := range z.File {
+		name := path.Clean("/" + strings.ReplaceAll(f.Name, `\`, "/"))[1:]
+		files[strings.ToLower(name)] = f
+		switch strings.ToLower(path.Ext(name)) {
+		case ".obj", ".gltf", ".glb":
+			models = append(models, name)
+		}
+	}
+	if len(models) != 1 {
+		return nil, fmt.Errorf("meshfile: the ZIP holds %d models, it must hold one (.obj, .gltf or .glb)", len(models))
+	}
+	left := int64(maxSideFiles)
+	read := func(name string) ([]byte, error) {
+		f := files[strings.ToLower(name)]
+		if f == nil {
+			return nil, fmt.Errorf("meshfile: %q is missing from the ZIP", name)
+		}
+		r, err := f.Open()
+		if err != nil {
+			return nil, fmt.Errorf("meshfile: %q in the ZIP: %w", name, err)
+		}
+		defer r.Close()
+		out, err := io.ReadAll(io.LimitReader(r, min(left, MaxBytes)+1))
+		if left -= int64(len(out)); err == nil && (left < 0 || len(out) > MaxBytes) {
+			err = ErrTooBig
+		}
+		if err != nil {
+			return nil, fmt.Errorf("meshfile: %q in the ZIP: %w", name, err)
+		}
+		return out, nil
+	}
+	inner, err := read(models[0])
+	if err != nil {
+		return nil, err
+	}
+	if sniff(models[0], inner) == "zip" {
+		return nil, ErrFormat
+	}
+	dir := path.Dir(models[0])
+	return Read(models[0], inner, func(name string) ([]byte, error) { return read(path.Join(dir, name)) })
+}
+
+// unique returns name, or name with a number behind it if taken already.
+func unique(taken map[string]bool, name, otherwise string) string {
+	name = strings.TrimSpace(strings.ToValidUTF8(name, "�"))
+	if r := []rune(name); len(r) > 80 {
+		name = string(r[:80])
+	}
+	if name == "" {
+		name = otherwise
+	}
+	out := name
+	for i := 2; taken[out]; i++ {
+		out = fmt.Sprintf("%s %d", name, i)
+	}
+	taken[out] = true
+	return out
+}

@@ -1,0 +1,232 @@
+package meshfile
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+
+	"mobanta/core/color"
+	"mobanta/core/mesh"
+	"mobanta/core/vec"
+)
+
+type objReader struct {
+	m        *mesh.Mesh
+	line     int
+	group    string
+	material string
+	parts    map[[2]string]int32
+	keys     [][2]string // of each part
+	colors   map[string]color.C
+	part     int32 // -1 until a face needs one
+	notes    map[string]bool
+	order    []string
+	corners  []mesh.Corner
+}
+
+func readOBJ(data []byte, open Open) (*Model, error) {
+	r := &objReader{m: &mesh.Mesh{}, parts: map[[2]string]int32{}, colors: map[string]color.C{}, part: -1, notes: map[string]bool{}}
+	for len(data) > 0 {
+		var line []byte
+		line, data = nextLine(data)
+		for bytes.HasSuffix(line, []byte(`\`)) && len(data) > 0 { // a line that goes on
+			var more []byte
+			more, data = nextLine(data)
+			line = append(append([]byte(nil), line[:len(line)-1]...), more...)
+			r.line++
+			if len(line) > 16<<20 {
+				return nil, r.errorf("the line is too long")
+			}
+		}
+		r.line++
+		if i := bytes.IndexByte(line, '#'); i >= 0 {
+			line = line[:i]
+		}
+		fields := bytes.Fields(line)
+		if len(fields) == 0 {
+			continue
+		}
+		if err := r.statement(string(fields[0]), fields[1:], open); err != nil {
+			return nil, err
+		}
+	}
+	if len(r.m.FaceEnd) == 0 {
+		return nil, fmt.Errorf("meshfile: the OBJ file has no faces")
+	}
+	r.nameParts()
+	return &Model{Format: "obj", Mesh: r.m, Notes: r.order}, nil
+}
+
+func nextLine(data []byte) (line, rest []byte) {
+	i := bytes.IndexByte(data, '\n')
+	if i < 0 {
+		return bytes.TrimRight(data, "\r"), nil
+	}
+	return bytes.TrimRight(data[:i], "\r"), data[i+1:]
+}
+
+func (r *objReader) errorf(format string, args ...any) error {
+	return fmt.Errorf("meshfile: OBJ line %d: %w", r.line, fmt.Errorf(format, args...))
+}
+
+func (r *objReader) note(s string) {
+	if !r.notes[s] {
+		r.notes[s] = true
+		r.order = append(r.order, s)
+	}
+}
+
+func (r *objReader) statement(word string, args [][]byte, open Open) error {
+	switch word {
+	case "v":
+		p, err := r.floats(args, 3)
+		if err == nil && len(r.m.Positions) >= maxPositions {
+			err = r.errorf("more than %d positions", maxPositions)
+		}
+		r.m.Positions = append(r.m.Positions, p)
+		return err
+	case "vt":
+		p, err := r.floats(args, 1)
+		r.m.UVs = append(r.m.UVs, [2]float32{p[0], p[1]})
+		return err
+	case "vn":
+		p, err := r.floats(args, 3)
+		r.m.Normals = append(r.m.Normals, p.Unit())
+		return err
+	case "f":
+		return r.face(args)
+	case "g", "o":
+		r.group, r.part = string(bytes.Join(args, []byte(" "))), -1
+	case "usemtl":
+		r.material, r.part = string(bytes.Join(args, []byte(" "))), -1
+	case "mtllib":
+		name := string(bytes.Join(args, []byte(" ")))
+		data, err := open(name)
+		if err != nil {
+			r.note(fmt.Sprintf("The material file %q is missing: parts come in grey.", name))
+			return nil
+		}
+		r.materials(data)
+	case "l", "p":
+		r.note("Lines and points were left out.")
+	case "curv", "curv2", "surf", "cstype", "vp":
+		r.note("Curved surfaces were left out.")
+	}
+	return nil
+}
+
+// floats reads up to three numbers, of which the first n must be there.
+func (r *objReader) floats(args [][]byte, n int) (v vec.V, err error) {
+	if len(args) < n {
+		return v, r.errorf("%d numbers instead of %d", len(args), n)
+	}
+	for i := range min(3, len(args)) {
+		f, err := strconv.ParseFloat(string(args[i]), 32)
+		if err != nil || math.IsNaN(f) || math.IsInf(f, 0) {
+			return v, r.errorf("%.20q is not a number", args[i])
+		}
+		v[i] = float32(f)
+	}
+	return v, nil
+}
+
+func (r *objReader) face(args [][]byte) error {
+	if len(args) < 3 {
+		return r.errorf("a face with %d corners", len(args))
+	}
+	if len(r.m.Corners)+len(args) > 4*mesh.MaxTriangles {
+		return r.errorf("more than %d triangles", mesh.MaxTriangles)
+	}
+	r.corners = r.corners[:0]
+	for _, a := range args {
+		c := mesh.Corner{Pos: -1, UV: -1, Normal: -1}
+		what := [3]struct {
+			to   *int32
+			n    int
+			name string
+		}{{&c.Pos, len(r.m.Positions), "vertex"}, {&c.UV, len(r.m.UVs), "texture coordinate"}, {&c.Normal, len(r.m.Normals), "normal"}}
+		for k, rest := 0, a; ; k++ {
+			field, more, again := bytes.Cut(rest, []byte("/"))
+			if k > 2 {
+				return r.errorf("%.20q is not a corner", a)
+			}
+			if len(field) > 0 || k == 0 {
+				n, err := strconv.Atoi(string(field))
+				if err != nil {
+					return r.errorf("%.20q is not a corner", a)
+				}
+				i := n - 1
+				if n < 0 {
+					i = what[k].n + n
+				}
+				if n == 0 || i < 0 || i >= what[k].n {
+					return r.errorf("face %d refers to %s %d of %d", len(r.m.FaceEnd)+1, what[k].name, n, what[k].n)
+				}
+				*what[k].to = int32(i)
+			}
+			if !again {
+				break
+			}
+			rest = more
+		}
+		r.corners = append(r.corners, c)
+	}
+	if r.part < 0 {
+		key := [2]string{r.group, r.material}
+		p, ok := r.parts[key]
+		if !ok {
+			if len(r.keys) >= maxParts {
+				return r.errorf("more than %d parts", maxParts)
+			}
+			p = r.m.AddPart("", color.C{0.5, 0.5, 0.5})
+			r.parts[key], r.keys = p, append(r.keys, key)
+		}
+		r.part = p
+	}
+	r.m.AddFace(r.part, r.corners...)
+	return nil
+}
+
+// maxParts limits the parts of one model; the panel lists them all.
+const maxParts = 2000
+
+// nameParts names each part for its group, and for its material too where the
+// group has several.
+func (r *objReader) nameParts() {
+	materials := map[string]int{}
+	for _, k := range r.keys {
+		materials[k[0]]++
+	}
+	taken := map[string]bool{}
+	for i, k := range r.keys {
+		name := k[0]
+		if k[1] != "" && (name == "" || materials[name] > 1) {
+			name = strings.TrimSpace(name + " " + k[1])
+		}
+		r.m.Parts[i].Name = unique(taken, name, "Part")
+		if c, ok := r.colors[k[1]]; ok {
+			r.m.Parts[i].Color = c
+		}
+	}
+}
+
+// materials reads the diffuse colours of an MTL file; what it cannot read, it
+// passes over.
+func (r *objReader) materials(data []byte) {
+	name := ""
+	for len(data) > 0 {
+		var line []byte
+		line, data = nextLine(data)
+		f := bytes.Fields(line)
+		switch {
+		case len(f) >= 2 && string(f[0]) == "newmtl":
+			name = string(bytes.Join(f[1:], []byte(" ")))
+		case len(f) >= 4 && string(f[0]) == "Kd":
+			if v, err := r.floats(f[1:], 3); err == nil && len(r.colors) < maxParts {
+				r.colors[name] = color.FromEncoded(v)
+			}
+		}
+	}
+}

@@ -1,0 +1,48 @@
+package meshfile
+
+import (
+	"bufio"
+	"fmt"
+	"io"
+
+	"mobanta/core/mesh"
+)
+
+// WriteOBJ writes m as Wavefront OBJ: its positions, texture coordinates and
+// normals, one group for each part.
+func WriteOBJ(w io.Writer, m *mesh.Mesh) error {
+	out := bufio.NewWriter(w)
+	for _, p := range m.Positions {
+		fmt.Fprintf(out, "v %g %g %g\n", p[0], p[1], p[2])
+	}
+	for _, t := range m.UVs {
+		fmt.Fprintf(out, "vt %g %g\n", t[0], t[1])
+	}
+	for _, n := range m.Normals {
+		fmt.Fprintf(out, "vn %g %g %g\n", n[0], n[1], n[2])
+	}
+	part := int32(-1)
+	for i := range m.FaceEnd {
+		if p := m.FacePart[i]; p != part {
+			part = p
+			fmt.Fprintf(out, "g %s\n", m.Parts[p].Name)
+		}
+		out.WriteString("f")
+		for _, c := range m.Face(i) {
+			fmt.Fprintf(out, " %d", c.Pos+1)
+			switch {
+			case c.UV >= 0 && c.Normal >= 0:
+				fmt.Fprintf(out, "/%d/%d", c.UV+1, c.Normal+1)
+			case c.UV >= 0:
+				fmt.Fprintf(out, "/%d", c.UV+1)
+			case c.Normal >= 0:
+				fmt.Fprintf(out, "//%d", c.Normal+1)
+			}
+		}
+		out.WriteString("\n")
+	}
+	if err := out.Flush(); err != nil {
+		return fmt.Errorf("meshfile: %w", err)
+	}
+	return nil
+}

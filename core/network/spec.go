@@ -1,0 +1,266 @@
+// Package network holds shading networks as plain data: nodes, wires, the edits that artists make, and the rules that
+// keep a network one that can be evaluated.
+package network
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"mobanta/core/color"
+)
+
+// Type is what a port carries.
+type Type string
+
+// The types of port.
+const (
+	Tone   Type = "tone"   // one number per point, usually 0 (dark) to 1 (lit)
+	Color  Type = "colour" // linear light, Rec. 709 primaries
+	Vector Type = "vector" // a place, a direction or texture coordinates
+	Lines  Type = "lines"  // lines to draw: colour, width, opacity
+)
+
+// Planes returns how many float32 planes a value of type t takes: for lines,
+// red, green, blue, width and opacity.
+func (t Type) Planes() int {
+	switch t {
+	case Tone:
+		return 1
+	case Lines:
+		return 5
+	}
+	return 3
+}
+
+// Convert names the conversion by which an output of type from feeds an input of
+// type to, "" where none is needed; ok is false where none makes sense.
+func Convert(from, to Type) (how string, ok bool) {
+	if from == to {
+		return "", true
+	}
+	switch {
+	case from == Lines || to == Lines:
+		return "", false
+	case from == Tone && to == Color:
+		return "as grey", true
+	case from == Tone && to == Vector:
+		return "in all three", true
+	case from == Color && to == Tone:
+		return "by luminance", true
+	case from == Vector && to == Tone:
+		return "by length", true
+	}
+	return "by component", true
+}
+
+// Spec describes a kind of node: all that is known of it but its kernel. The
+// search, the bench, look files and help read it.
+type Spec struct {
+	Kind     string   // stable key in look files, "soft-step"
+	Name     string   // "Soft step"
+	Family   string   // surface, texture, relief, light, tone, pattern, colour, line or finish
+	Purpose  string   // one sentence: what it is for
+	Words    []string // other words for it, for the search
+	Source   string   // where its formula comes from
+	Inputs   []Port
+	Outputs  []Port
+	Settings []Setting
+}
+
+// Port is an input or an output.
+type Port struct {
+	Key     string
+	Name    string
+	Type    Type
+	Default any     // input: the value when unwired: float64, color.C or [3]float64
+	Min     float64 // input, tone: the range of its slider
+	Max     float64
+	Hidden  bool // input: an unwired value means "as the sample has it" and cannot be typed
+	Many    bool // input: takes any number of wires
+	Help    string
+}
+
+// SettingType is the type of a setting.
+type SettingType string
+
+// The types of setting.
+const (
+	Number SettingType = "number" // float64
+	Choice SettingType = "choice" // string, a key of Choices
+	Toggle SettingType = "toggle" // bool
+	Swatch SettingType = "colour" // color.C
+	Stops  SettingType = "ramp"   // []color.Stop
+	Lights SettingType = "lights" // []string, ids of lights; empty for all
+)
+
+// Setting is a value of a node that cannot be wired.
+type Setting struct {
+	Key      string
+	Name     string
+	Type     SettingType
+	Default  any
+	Min, Max float64 // Number: the values allowed
+	Unit     string
+	Choices  []Option
+	Help     string
+}
+
+// Option is one of the values of a Choice.
+type Option struct{ Key, Name string }
+
+// Input returns the input of that key, nil if there is none.
+func (s *Spec) Input(key string) *Port { return find(s.Inputs, key) }
+
+// Output returns the output of that key, the first if key is empty, nil if
+// there is none.
+func (s *Spec) Output(key string) *Port {
+	if key == "" && len(s.Outputs) > 0 {
+		return &s.Outputs[0]
+	}
+	return find(s.Outputs, key)
+}
+
+func find(ports []Port, key string) *Port {
+	for i := range ports {
+		if ports[i].Key == key {
+			return &ports[i]
+		}
+	}
+	return nil
+}
+
+// Setting returns the setting of that key, nil if there is none.
+func (s *Spec) Setting(key string) *Setting {
+	for i := range s.Settings {
+		if s.Settings[i].Key == key {
+			return &s.Settings[i]
+		}
+	}
+	return nil
+}
+
+// Catalogue finds the spec of a kind of node, nil if there is none.
+type Catalogue interface{ Spec(kind string) *Spec }
+
+// Parse returns v, decoded JSON or a value as stored, as a value of s; the error
+// tells what is allowed.
+func (s *Setting) Parse(v any) (any, error) {
+	bad := func(want string) error {
+		return fmt.Errorf("%s must be %s, not %.40s", s.Name, want, printed(v))
+	}
+	switch s.Type {
+	case Number:
+		f, ok := v.(float64)
+		if !ok || !(f >= s.Min && f <= s.Max) {
+			return nil, bad(fmt.Sprintf("a number from %v to %v", s.Min, s.Max))
+		}
+		return f, nil
+	case Choice:
+		t, _ := v.(string)
+		var keys []string
+		for _, o := range s.Choices {
+			if o.Key == t || strings.EqualFold(o.Name, t) {
+				return o.Key, nil
+			}
+			keys = append(keys, o.Key)
+		}
+		return nil, bad("one of " + strings.Join(keys, ", "))
+	case Toggle:
+		b, ok := v.(bool)
+		if !ok {
+			return nil, bad("true or false")
+		}
+		return b, nil
+	case Swatch:
+		c, err := color.FromAny(v)
+		if err != nil {
+			return nil, bad("a colour such as \"#D4843F\"")
+		}
+		return c, nil
+	case Stops:
+		stops, ok := v.([]color.Stop)
+		if !ok {
+			data, err := json.Marshal(v)
+			if err != nil {
+				return nil, bad("a list of stops")
+			}
+			dec := json.NewDecoder(strings.NewReader(string(data)))
+			dec.DisallowUnknownFields()
+			if err := dec.Decode(&stops); err != nil {
+				return nil, fmt.Errorf("%s must be a list of stops, {\"at\": 0.5, \"color\": \"#D4843F\", \"edge\": \"step\"}: %w", s.Name, err)
+			}
+		}
+		stops = slices.Clone(stops)
+		color.SortStops(stops)
+		return stops, color.CheckStops(stops)
+	case Lights:
+		list := []string{}
+		switch v := v.(type) {
+		case []string:
+			list = append(list, v...)
+		case []any:
+			for _, e := range v {
+				t, ok := e.(string)
+				if !ok {
+					return nil, bad("a list of lights")
+				}
+				list = append(list, t)
+			}
+		default:
+			return nil, bad("a list of lights")
+		}
+		if len(list) > 100 {
+			return nil, errors.New("too many lights")
+		}
+		return list, nil
+	}
+	return nil, fmt.Errorf("network: setting %s has no type", s.Key)
+}
+
+// ParseConstant returns v, decoded JSON or a value as stored, as an unwired
+// value of p: float64, color.C or [3]float64.
+func (p *Port) ParseConstant(v any) (any, error) {
+	if p.Hidden || p.Type == Lines {
+		return nil, fmt.Errorf("%s takes a wire, no value", p.Name)
+	}
+	switch p.Type {
+	case Tone:
+		if f, ok := v.(float64); ok && math.Abs(f) <= 1e6 {
+			return f, nil
+		}
+		return nil, fmt.Errorf("%s must be a number, not %.40s", p.Name, printed(v))
+	case Color:
+		c, err := color.FromAny(v)
+		if err != nil {
+			return nil, fmt.Errorf("%s must be a colour such as \"#D4843F\", not %.40s", p.Name, printed(v))
+		}
+		return c, nil
+	}
+	switch v := v.(type) {
+	case [3]float64:
+		return v, nil
+	case []any:
+		var out [3]float64
+		ok := len(v) == 3
+		for i := 0; ok && i < 3; i++ {
+			out[i], ok = v[i].(float64)
+			ok = ok && math.Abs(out[i]) <= 1e6
+		}
+		if ok {
+			return out, nil
+		}
+	}
+	return nil, fmt.Errorf("%s must be three numbers, not %.40s", p.Name, printed(v))
+}
+
+func printed(v any) string {
+	data, err := json.Marshal(v)
+	if err != nil {
+		return fmt.Sprint(v)
+	}
+	return string(data)
+}

@@ -1,0 +1,78 @@
+package node
+
+import (
+	"mobanta/core/color"
+	"mobanta/core/network"
+)
+
+var blend = &Kind{
+	Spec: network.Spec{
+		Kind: "blend", Name: "Blend", Family: "colour",
+		Purpose: "Lays one colour over another, as much as the amount says.",
+		Words:   []string{"mix", "layer", "multiply", "screen", "overlay", "composite", "over", "tint", "combine", "add"},
+		Source:  "W3C recommendation Compositing and Blending Level 1, section 9, in linear light.",
+		Inputs: []network.Port{
+			{Key: "base", Name: "base", Type: network.Color, Default: color.MustHex("#9AA5B1")},
+			{Key: "over", Name: "over", Type: network.Color, Default: color.MustHex("#17181A")},
+			{Key: "amount", Name: "amount", Type: network.Tone, Default: 1.0, Min: 0, Max: 1},
+		},
+		Outputs:  []network.Port{{Key: "colour", Name: "colour", Type: network.Color}},
+		Settings: []network.Setting{{Key: "mode", Name: "Mode", Type: network.Choice, Default: "normal", Choices: blendChoices()}},
+	},
+	Prepare: func(get func(string) any) any { return color.FindMode(get("mode").(string)) },
+	Run: func(c *Call) {
+		m := c.Data.(*color.Mode)
+		amount := c.In[2][0]
+		if m.Key == "normal" || m.Key == "multiply" {
+			blendPlain(c, amount, m.Key == "multiply")
+			return
+		}
+		blendGeneral(c, amount, m)
+	},
+}
+
+func blendChoices() (out []network.Option) {
+	for _, m := range color.Modes {
+		out = append(out, network.Option{Key: m.Key, Name: m.Name})
+	}
+	return out
+}
+
+// blendPlain is the fast path for the two modes that nearly all looks use.
+func blendPlain(c *Call, amount Plane, multiply bool) {
+	for k := range 3 {
+		b, s, out := c.In[0][k], c.In[1][k], c.Out[0][k]
+		if multiply {
+			for i, a := range amount {
+				a = max(0, min(1, a))
+				out[i] = b[i] + (b[i]*s[i]-b[i])*a
+			}
+			continue
+		}
+		for i, a := range amount {
+			switch { // the ends are exact, so that swatches stay what they are
+			case a >= 1:
+				out[i] = s[i]
+			case !(a > 0):
+				out[i] = b[i]
+			default:
+				out[i] = b[i] + (s[i]-b[i])*a
+			}
+		}
+	}
+}
+
+func blendGeneral(c *Call, amount Plane, m *color.Mode) {
+	in, over, out := c.In[0], c.In[1], c.Out[0]
+	for i, a := range amount {
+		b := color.C{in[0][i], in[1][i], in[2][i]}
+		r := b
+		switch {
+		case a >= 1:
+			r = m.Apply(b, color.C{over[0][i], over[1][i], over[2][i]})
+		case a > 0:
+			r = b.Mix(m.Apply(b, color.C{over[0][i], over[1][i], over[2][i]}), a)
+		}
+		out[0][i], out[1][i], out[2][i] = r[0], r[1], r[2]
+	}
+}

@@ -1,0 +1,80 @@
+package node
+
+import (
+	"math"
+
+	"mobanta/core/network"
+	"mobanta/core/sample"
+)
+
+var facing = &Kind{
+	Spec: network.Spec{
+		Kind: "facing", Name: "Facing", Family: "surface",
+		Purpose: "How much the surface faces the eye: 1 where it looks at you, 0 at the rim.",
+		Words:   []string{"facing ratio", "fresnel", "rim", "edge", "view angle", "silhouette", "reflectance"},
+		Source:  "Ratio: |N·V|. Fresnel: the unpolarised reflectance of a dielectric, exact (Born and Wolf, Principles of Optics, 1.5.2).",
+		Inputs:  []network.Port{{Key: "normal", Name: "normal", Type: network.Vector, Hidden: true, Help: "Unwired: the surface's own."}},
+		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
+		Settings: []network.Setting{
+			{Key: "measure", Name: "Measure", Type: network.Choice, Default: "ratio", Choices: []network.Option{{Key: "ratio", Name: "Facing ratio"}, {Key: "fresnel", Name: "Fresnel"}},
+				Help: "Fresnel is the share of light that glass or water mirrors: low in the middle, 1 at the rim."},
+			{Key: "ior", Name: "Index of refraction", Type: network.Number, Default: 1.5, Min: 0.05, Max: 10,
+				Help: "For Fresnel: 1.33 water, 1.5 glass; below 1 the view is from inside, and grazing light is mirrored wholly."},
+		},
+	},
+	Needs: sample.Normal | sample.Eye,
+	Prepare: func(get func(string) any) any {
+		if get("measure") == "fresnel" {
+			return get("ior").(float64)
+		}
+		return 0.0
+	},
+	Run: func(c *Call) {
+		ior := c.Data.(float64)
+		out := c.Out[0][0]
+		facingRatio(c, c.In[0], out)
+		if ior > 0 {
+			for i, cos := range out {
+				out[i] = float32(Fresnel(float64(cos), ior))
+			}
+		}
+	},
+}
+
+// facingRatio writes |N·V|; wired normals, which may have any length, are made
+// unit first.
+func facingRatio(c *Call, wired []Plane, out Plane) {
+	ex, ey, ez := c.planes(&c.Set.Eye)
+	nx, ny, nz := c.planes(&c.Set.Norm)
+	if wired != nil {
+		nx, ny, nz = wired[0], wired[1], wired[2]
+	}
+	for i := range out {
+		x, y, z := nx[i], ny[i], nz[i]
+		d := x*ex[i] + y*ey[i] + z*ez[i]
+		if wired != nil {
+			if l := x*x + y*y + z*z; l > 0 {
+				d /= float32(math.Sqrt(float64(l)))
+			}
+		}
+		out[i] = min(1, max(d, -d))
+	}
+}
+
+// Fresnel returns the share of unpolarised light that the plane border of a
+// dielectric mirrors, 0 to 1, for the cosine of the angle of incidence and the
+// index of refraction beyond over that before; 1 under total internal reflection.
+func Fresnel(cos, ior float64) float64 {
+	t := 1 - (1-cos*cos)/(ior*ior)
+	if t <= 0 {
+		return 1
+	}
+	ct := math.Sqrt(t)
+	s := (cos - ior*ct) / (cos + ior*ct)
+	p := (ior*cos - ct) / (ior*cos + ct)
+	r := (s*s + p*p) / 2
+	if !(r >= 0) { // 0/0: no border at all, seen edge on
+		return 0
+	}
+	return min(r, 1)
+}

@@ -1,0 +1,171 @@
+// Package node is the catalogue of nodes: one file for each kind, with what it is called, its ports, its settings and
+// its kernel.
+package node
+
+import (
+	"sort"
+	"strings"
+
+	"mobanta/core/network"
+	"mobanta/core/sample"
+	"mobanta/core/stage"
+	"mobanta/core/vec"
+)
+
+// Kind is a kind of node: its description and what it computes.
+type Kind struct {
+	network.Spec
+	Needs  sample.Attr // attributes that the kernel reads from the samples
+	Lit    bool        // whether the result depends on the lights of the stage
+	Shadow func(data any) bool
+	// Prepare turns settings into what the kernel wants; get gives a setting's
+	// value in the type that its SettingType names. nil if there are none.
+	Prepare func(get func(key string) any) any
+	// Run fills every plane of c.Out. It must not keep c.
+	Run func(c *Call)
+}
+
+// Plane is one number per sample.
+type Plane = []float32
+
+// Call is the work on one batch of samples. All planes have length N.
+type Call struct {
+	N     int
+	In    [][]Plane // per input; nil for a Hidden input that is not wired
+	Out   [][]Plane // per output
+	Data  any       // from Prepare
+	Set   *sample.Set
+	Lo    int // the batch is Set's samples Lo to Lo+N
+	Scene *Scene
+}
+
+// Scene is what kernels may ask.
+type Scene struct {
+	*stage.Scene
+	Tracer Tracer // nil where nothing can cast a shadow
+}
+
+// Tracer answers questions about rays.
+type Tracer interface {
+	// Occluded tells whether anything lies on the ray from origin along the unit
+	// vector dir, nearer than limit.
+	Occluded(origin, dir vec.V, limit float32) bool
+}
+
+// planes returns the batch's part of three attribute arrays.
+func (c *Call) planes(a *[3][]float32) (x, y, z Plane) {
+	return a[0][c.Lo : c.Lo+c.N], a[1][c.Lo : c.Lo+c.N], a[2][c.Lo : c.Lo+c.N]
+}
+
+// normal returns the normals: those wired to input i, or the samples' own.
+func (c *Call) normal(i int) (x, y, z Plane) {
+	if in := c.In[i]; in != nil {
+		return in[0][:c.N], in[1][:c.N], in[2][:c.N]
+	}
+	return c.planes(&c.Set.Norm)
+}
+
+// kinds holds the catalogue in the order in which it is shown.
+var kinds = []*Kind{
+	coordinates, normalKind, facing,
+	diffuseLight, highlight,
+	ramp, softStep,
+	swatch, blend,
+	outline, edgeLines,
+	finish,
+}
+
+// Catalogue is the list of all kinds; it serves as network.Catalogue.
+type Catalogue struct{}
+
+// All returns every kind in the order of the work.
+func (Catalogue) All() []*Kind { return kinds }
+
+// Kind returns the kind of that key or name, nil if there is none.
+func (Catalogue) Kind(name string) *Kind {
+	for _, k := range kinds {
+		if k.Spec.Kind == name || strings.EqualFold(k.Name, name) {
+			return k
+		}
+	}
+	return nil
+}
+
+// Spec implements network.Catalogue.
+func (c Catalogue) Spec(name string) *network.Spec {
+	if k := c.Kind(name); k != nil {
+		return &k.Spec
+	}
+	return nil
+}
+
+// Search returns the kinds that a few words could mean, the best first; all of
+// them for no words. Every word must be found in the name, the other words for
+// it, the family or the purpose.
+func (Catalogue) Search(query string) []*Kind {
+	words := strings.Fields(strings.ToLower(query))
+	type hit struct {
+		kind  *Kind
+		score int
+	}
+	var hits []hit
+	for _, k := range kinds {
+		total := 0
+		for _, w := range words {
+			s := score(k, w)
+			if s == 0 {
+				total = 0
+				break
+			}
+			total += s
+		}
+		if total > 0 || len(words) == 0 {
+			hits = append(hits, hit{k, total})
+		}
+	}
+	sort.SliceStable(hits, func(i, j int) bool { return hits[i].score > hits[j].score })
+	out := make([]*Kind, len(hits))
+	for i, h := range hits {
+		out[i] = h.kind
+	}
+	return out
+}
+
+func score(k *Kind, w string) int {
+	name := strings.ToLower(k.Name)
+	switch {
+	case name == w:
+		return 100
+	case strings.HasPrefix(name, w):
+		return 60
+	case strings.Contains(name, " "+w):
+		return 50
+	}
+	for _, other := range k.Words {
+		if strings.HasPrefix(other, w) || strings.Contains(other, " "+w) {
+			return 40
+		}
+	}
+	switch {
+	case strings.Contains(name, w):
+		return 30
+	case strings.HasPrefix(k.Family, w):
+		return 20
+	case strings.Contains(strings.ToLower(k.Purpose), w):
+		return 10
+	}
+	return 0
+}
+
+// smoothstep is 0 below a, 1 above b and 3t²-2t³ between; for b <= a it is a
+// hard step that is 1 from a on.
+func smoothstep(x, a, b float32) float32 {
+	if b <= a {
+		if x >= a {
+			return 1
+		}
+		return 0
+	}
+	t := max(0, min(1, (x-a)/(b-a)))
+	return t * t * (3 - 2*t)
+}

@@ -1,0 +1,51 @@
+package node
+
+import (
+	"mobanta/core/network"
+	"mobanta/core/sample"
+	"mobanta/core/vec"
+)
+
+type normalData struct {
+	flat  bool
+	space string
+}
+
+var normalKind = &Kind{
+	Spec: network.Spec{
+		Kind: "normal", Name: "Normal", Family: "surface",
+		Purpose: "The direction that the surface faces at each point.",
+		Words:   []string{"direction", "facing", "flat shading", "faceted", "orientation"},
+		Outputs: []network.Port{{Key: "vector", Name: "normal", Type: network.Vector}},
+		Settings: []network.Setting{
+			{Key: "shape", Name: "Shape", Type: network.Choice, Default: "smooth", Choices: []network.Option{{Key: "smooth", Name: "Smooth"}, {Key: "flat", Name: "Flat"}},
+				Help: "Smooth follows the rounded form; flat is one direction for each face."},
+			{Key: "space", Name: "Space", Type: network.Choice, Default: "world", Choices: []network.Option{{Key: "world", Name: "World"}, {Key: "object", Name: "Object"}, {Key: "eye", Name: "Eye"}}},
+		},
+	},
+	Needs: sample.Normal | sample.Flat,
+	Prepare: func(get func(string) any) any {
+		return normalData{flat: get("shape") == "flat", space: get("space").(string)}
+	},
+	Run: func(c *Call) {
+		d := c.Data.(normalData)
+		x, y, z := c.planes(&c.Set.Norm)
+		if d.flat {
+			x, y, z = c.planes(&c.Set.Flat)
+		}
+		out := c.Out[0]
+		view := &c.Set.View
+		for i := range c.N {
+			n := vec.V{x[i], y[i], z[i]}
+			switch d.space {
+			case "object":
+				// The transposed map takes normals back, as the cofactor takes them out.
+				m := &c.Scene.Models[c.Scene.Parts[c.Set.Part[c.Lo+i]].Model].Matrix
+				n = vec.V{m.X.Dot(n), m.Y.Dot(n), m.Z.Dot(n)}.Unit()
+			case "eye":
+				n = vec.V{n.Dot(view.Right), n.Dot(view.Up), n.Dot(view.Back)}
+			}
+			out[0][i], out[1][i], out[2][i] = n[0], n[1], n[2]
+		}
+	},
+}

@@ -1,0 +1,31 @@
+package node
+
+import (
+	"mobanta/core/network"
+	"mobanta/core/sample"
+)
+
+var outline = &Kind{
+	Spec: network.Spec{
+		Kind: "outline", Name: "Outline", Family: "line",
+		Purpose: "1 along the rim, where the surface turns away from the eye; wire it to a Blend's amount to ink the form.",
+		Words:   []string{"contour", "ink", "rim", "border", "edge", "silhouette", "stroke"},
+		Source:  "Facing ratio |N·V| below the thickness.",
+		Inputs: []network.Port{
+			{Key: "thickness", Name: "thickness", Type: network.Tone, Default: 0.3, Min: 0, Max: 1, Help: "The facing ratio below which the line is drawn."},
+			{Key: "softness", Name: "softness", Type: network.Tone, Default: 0.0, Min: 0, Max: 1},
+			{Key: "normal", Name: "normal", Type: network.Vector, Hidden: true, Help: "Unwired: the surface's own."},
+		},
+		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
+	},
+	Needs: sample.Normal | sample.Eye,
+	Run: func(c *Call) {
+		out := c.Out[0][0]
+		facingRatio(c, c.In[2], out)
+		at, soft := c.In[0][0], c.In[1][0]
+		for i, f := range out {
+			h := max(0, soft[i]) / 2
+			out[i] = 1 - smoothstep(f, at[i]-h, at[i]+h)
+		}
+	},
+}

@@ -1,0 +1,446 @@
+// Package picture renders a stage with its looks: the first picture at once, then settling to as many positions in each
+// pixel as are asked for, where it matters. A Renderer keeps what it can from one picture to the next.
+package picture
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"mobanta/core/color"
+	"mobanta/core/eval"
+	"mobanta/core/line"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/sample"
+	"mobanta/core/stage"
+	"mobanta/core/trace"
+)
+
+// MaxPixels limits a picture.
+const MaxPixels = 64 << 20
+
+// MaxSamples limits the positions in a pixel.
+const MaxSamples = 256
+
+// Job says what to render.
+type Job struct {
+	Scene   *stage.Scene
+	Looks   map[string]*network.Network // by id; settled
+	W, H    int
+	Samples int   // positions in a pixel, at least 1
+	Peek    *Peek // what to show in place of the finished picture, or nil
+}
+
+// Peek asks for a node's own result on the parts that wear its look.
+type Peek struct {
+	Look string
+	Ref  network.Ref
+	// Raw leaves vectors as they are; otherwise -1..1 is shown as 0..1.
+	Raw bool
+}
+
+// Renderer renders one picture after another. It is for one goroutine at a time.
+type Renderer struct {
+	Workers int
+	Budget  int  // bytes of node results kept
+	Keep    bool // keep what each position sees, for the sake of the next picture
+
+	cat   node.Catalogue
+	plain *network.Network
+
+	job       Job
+	view      stage.View
+	projector *sample.Projector
+	seen      []*sample.Visibility // by position; nil where not kept
+	tree      *trace.Tree
+	treeOf    *stage.Geometry
+	groups    []group
+	groupOf   []int // part → group
+	sampleAt  []int32
+	lights    eval.Key
+
+	result  Result
+	lineKey eval.Key
+}
+
+// group is the parts that wear one look, and its samples in the first pass.
+type group struct {
+	look    string
+	set     *sample.Set
+	kept    *eval.Kept
+	program *eval.Program
+	finish  string
+}
+
+// NewRenderer returns a renderer that uses up to workers cores.
+func NewRenderer(workers int) *Renderer {
+	r := &Renderer{Workers: workers, Budget: 96 << 20, Keep: true}
+	r.plain = PlainLook()
+	return r
+}
+
+// PlainLook returns the network that parts without a look are shown with.
+func PlainLook() *network.Network {
+	n := &network.Network{Nodes: []network.Node{
+		{ID: "light", Kind: "diffuse-light", Set: map[string]any{"wrap": 0.6}},
+		{ID: "grey", Kind: "ramp", In: map[string]network.Input{"tone": {Wires: []network.Ref{{Node: "light", Port: "tone"}}}},
+			Set: map[string]any{"stops": []color.Stop{{At: 0, Color: color.MustHex("#55585C")}, {At: 1, Color: color.MustHex("#C9CBCC"), Edge: color.Linear}}}},
+		{ID: "end", Kind: network.FinishKind, In: map[string]network.Input{"colour": {Wires: []network.Ref{{Node: "grey", Port: "colour"}}}}},
+	}}
+	return n
+}
+
+// Position returns the place within the pixel of position k: the middle first,
+// then the additive recurrence R2 (Roberts 2018), which fills the square evenly.
+func Position(k int) [2]float32 {
+	frac := func(x float64) float32 { return float32(x - float64(int(x))) }
+	return [2]float32{frac(0.5 + float64(k)*0.7548776662466927), frac(0.5 + float64(k)*0.5698402909980532)}
+}
+
+// Render renders job. It calls show with the first picture, and again when it
+// has settled further, the last time when it is done; show may read the result
+// but must not keep it. A context that ends stops it with the context's error.
+func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) error {
+	if job.W < 1 || job.H < 1 || job.W*job.H > MaxPixels {
+		return fmt.Errorf("picture: %d × %d pixels is not a size that can be rendered", job.W, job.H)
+	}
+	job.Samples = max(1, min(MaxSamples, job.Samples))
+	if err := r.prepare(ctx, job); err != nil {
+		return err
+	}
+	if err := r.first(ctx); err != nil {
+		return err
+	}
+	layers := r.layers()
+	r.lines(ctx, layers, 0)
+	res := &r.result
+	res.Done = job.Samples == 1
+	show(res)
+	if res.Done {
+		return nil
+	}
+	mask := res.mask()
+	res.delta = make([]float32, len(res.base))
+	for k := 1; k < job.Samples; k++ {
+		if err := r.settle(ctx, k, mask, layers); err != nil {
+			return err
+		}
+		res.Passes = k + 1
+		res.Done = res.Passes == job.Samples
+		if n := res.Passes; n == 4 || res.Done {
+			show(res)
+		}
+	}
+	return nil
+}
+
+// prepare makes ready what the job shares with those before it.
+func (r *Renderer) prepare(ctx context.Context, job Job) error {
+	old := r.job
+	view := job.Scene.Stage.Camera.View(job.W, job.H)
+	same := old.Scene != nil && old.Scene.Geometry == job.Scene.Geometry && view == r.view && r.seen != nil
+	if !same {
+		r.projector = sample.NewProjector(job.Scene.Geometry, view, r.Workers)
+		r.seen = nil
+		first, err := r.projector.Draw(ctx, Position(0), r.Workers)
+		if err != nil {
+			return err
+		}
+		r.seen = []*sample.Visibility{first}
+		r.lineKey = eval.Key{}
+	}
+	r.view = view
+	if !same || !slices.EqualFunc(old.Scene.Parts, job.Scene.Parts, func(a, b stage.Part) bool { return a.Look == b.Look }) {
+		r.group(job.Scene)
+	}
+	r.job = job
+	data, err := json.Marshal(job.Scene.Stage.Suns)
+	if err != nil {
+		return fmt.Errorf("picture: %w", err)
+	}
+	sum := sha256.Sum256(data)
+	copy(r.lights[:], sum[:])
+	for i := range r.groups {
+		g := &r.groups[i]
+		net := job.Looks[g.look]
+		if net == nil || net.Finish() == nil {
+			net = r.plain
+		}
+		if g.program, err = eval.Compile(net, r.cat); err != nil {
+			return err
+		}
+		g.finish = net.Finish().ID
+	}
+	return nil
+}
+
+// group sorts the parts by their looks and takes the samples of the first pass.
+func (r *Renderer) group(scene *stage.Scene) {
+	r.groups, r.groupOf = nil, make([]int, len(scene.Parts))
+	for i, p := range scene.Parts {
+		g := slices.IndexFunc(r.groups, func(g group) bool { return g.look == p.Look })
+		if g < 0 {
+			g = len(r.groups)
+			r.groups = append(r.groups, group{look: p.Look})
+		}
+		r.groupOf[i] = g
+	}
+	sets := sample.Select(r.seen[0], scene, r.view, len(r.groups), r.groupOf, nil)
+	r.sampleAt = make([]int32, r.view.W*r.view.H)
+	for i := range r.groups {
+		r.groups[i].set = sets[i]
+		r.groups[i].kept = eval.NewKept(r.Budget / len(r.groups))
+		for s, p := range sets[i].Pixel {
+			r.sampleAt[p] = int32(s)
+		}
+	}
+	r.lineKey = eval.Key{}
+}
+
+// scene returns what kernels may ask, with a tracer if shadows are cast.
+func (r *Renderer) scene(shadows bool) *node.Scene {
+	sc := &node.Scene{Scene: r.job.Scene}
+	if shadows {
+		if r.treeOf != r.job.Scene.Geometry {
+			r.tree, r.treeOf = trace.New(r.job.Scene.Geometry), r.job.Scene.Geometry
+		}
+		sc.Tracer = r.tree
+	}
+	return sc
+}
+
+// eval runs the targets of group g over set.
+func (r *Renderer) eval(ctx context.Context, g *group, set *sample.Set, kept *eval.Kept, targets []eval.Target) ([][]node.Plane, error) {
+	_, shadows := g.program.Needs(targets)
+	return g.program.Run(ctx, eval.Env{Set: set, Scene: r.scene(shadows), Lights: r.lights, Workers: r.Workers, Kept: kept}, targets)
+}
+
+// shown returns the targets for the colour and the opacity of a group, and how
+// to turn the first into a colour.
+func (r *Renderer) shown(g *group) (targets []eval.Target, show func(p []node.Plane, i int) color.C, err error) {
+	rgb := func(p []node.Plane, i int) color.C { return color.C{p[0][i], p[1][i], p[2][i]} }
+	peek := r.job.Peek
+	switch {
+	case peek == nil:
+		targets = append(targets, g.program.Input(g.finish, "colour")...)
+		return append(targets, g.program.Input(g.finish, "opacity")...), rgb, nil
+	case peek.Look != g.look:
+		if peek.Raw {
+			return nil, func([]node.Plane, int) color.C { return color.C{} }, nil
+		}
+		return nil, func([]node.Plane, int) color.C { return otherLook }, nil
+	}
+	t, kind, err := g.program.Output(peek.Ref)
+	if err != nil {
+		return nil, nil, err
+	}
+	return []eval.Target{t}, display(kind, peek.Raw), nil
+}
+
+// otherLook is how parts with another look are shown beside a peek.
+var otherLook = color.FromBytes(0x8a, 0x8c, 0x8f)
+
+// display returns how a value of the given type is shown as a colour.
+func display(kind network.Type, raw bool) func(p []node.Plane, i int) color.C {
+	switch {
+	case kind == network.Tone:
+		return func(p []node.Plane, i int) color.C { return color.C{p[0][i], p[0][i], p[0][i]} }
+	case kind == network.Lines:
+		return func([]node.Plane, int) color.C { return color.C{1, 1, 1} }
+	case kind == network.Vector && !raw:
+		return func(p []node.Plane, i int) color.C {
+			return color.C{0.5 + p[0][i]/2, 0.5 + p[1][i]/2, 0.5 + p[2][i]/2}
+		}
+	}
+	return func(p []node.Plane, i int) color.C { return color.C{p[0][i], p[1][i], p[2][i]} }
+}
+
+// each evaluates what is shown of a set and calls f for every sample with its
+// colour and opacity, from several goroutines.
+func (r *Renderer) each(ctx context.Context, g *group, set *sample.Set, kept *eval.Kept, f func(pixel int32, c color.C, opacity float32)) error {
+	if set.N == 0 {
+		return nil
+	}
+	targets, show, err := r.shown(g)
+	if err != nil {
+		return err
+	}
+	planes, err := r.eval(ctx, g, set, kept, targets)
+	if err != nil {
+		return err
+	}
+	const chunk = 16384
+	sample.Parallel(r.Workers, (set.N+chunk-1)/chunk, func(job int) {
+		for i := job * chunk; i < min(set.N, (job+1)*chunk); i++ {
+			a := float32(1)
+			if len(planes) > 1 {
+				a = max(0, min(1, planes[1][0][i]))
+			}
+			var p []node.Plane
+			if len(planes) > 0 {
+				p = planes[0]
+			}
+			f(set.Pixel[i], show(p, i), a)
+		}
+	})
+	return nil
+}
+
+// first renders one position in each pixel.
+func (r *Renderer) first(ctx context.Context) error {
+	res := &r.result
+	n := r.job.W * r.job.H
+	base := res.base
+	if len(base) != 4*n {
+		base = make([]float32, 4*n)
+	} else {
+		clear(base)
+	}
+	lines := res.lines
+	*res = Result{W: r.job.W, H: r.job.H, Backdrop: r.job.Scene.Stage.Backdrop, base: base, Passes: 1, lines: lines, workers: r.Workers}
+	if r.job.Peek != nil && r.job.Peek.Raw {
+		res.Backdrop = stage.Backdrop{None: true}
+	}
+	for i := range r.groups {
+		g := &r.groups[i]
+		err := r.each(ctx, g, g.set, g.kept, func(p int32, c color.C, a float32) {
+			b := base[4*p : 4*p+4]
+			b[0], b[1], b[2], b[3] = c[0]*a, c[1]*a, c[2]*a, a
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// visible returns what position k sees.
+func (r *Renderer) visible(ctx context.Context, k int) (*sample.Visibility, error) {
+	if k < len(r.seen) && r.seen[k] != nil {
+		return r.seen[k], nil
+	}
+	vis, err := r.projector.Draw(ctx, Position(k), r.Workers)
+	if err != nil {
+		return nil, err
+	}
+	if r.Keep && k < 16 && r.view.W*r.view.H <= 1<<20 {
+		for len(r.seen) <= k {
+			r.seen = append(r.seen, nil)
+		}
+		r.seen[k] = vis
+	}
+	return vis, nil
+}
+
+// settle adds position k: at the pixels of mask, and wherever it sees another
+// part than the first position did.
+func (r *Renderer) settle(ctx context.Context, k int, mask []bool, layers []line.Layer) error {
+	vis, err := r.visible(ctx, k)
+	if err != nil {
+		return err
+	}
+	res, first, parts := &r.result, r.seen[0], r.job.Scene.TriPart
+	keep := func(p int32) bool {
+		if mask[p] {
+			return true
+		}
+		a, b := vis.Tri[p], first.Tri[p]
+		return a != b && (a < 0 || b < 0 || parts[a] != parts[b])
+	}
+	base, delta := res.base, res.delta
+	for i, g := range sample.Select(vis, r.job.Scene, r.view, len(r.groups), r.groupOf, keep) {
+		err := r.each(ctx, &r.groups[i], g, nil, func(p int32, c color.C, a float32) {
+			b, d := base[4*p:4*p+4], delta[4*p:4*p+4]
+			d[0], d[1], d[2], d[3] = d[0]+(c[0]*a-b[0]), d[1]+(c[1]*a-b[1]), d[2]+(c[2]*a-b[2]), d[3]+(a-b[3])
+		})
+		if err != nil {
+			return err
+		}
+	}
+	for p, t := range vis.Tri {
+		if t < 0 && first.Tri[p] >= 0 {
+			for c := 4 * p; c < 4*p+4; c++ {
+				delta[c] -= base[c]
+			}
+		}
+	}
+	r.lines(ctx, layers, k)
+	return nil
+}
+
+// layers returns the line layers of all looks, in the order in which they are
+// drawn, and forgets the kept lines if they have changed.
+func (r *Renderer) layers() []line.Layer {
+	var out []line.Layer
+	h := sha256.New()
+	for gi := range r.groups {
+		g := &r.groups[gi]
+		var targets []eval.Target
+		if peek := r.job.Peek; peek == nil {
+			targets = g.program.Input(g.finish, "lines")
+		} else if peek.Look == g.look {
+			if t, kind, err := g.program.Output(peek.Ref); err == nil && kind == network.Lines {
+				targets = []eval.Target{t}
+			}
+		}
+		for _, t := range targets {
+			key := g.program.KeyOf(t, r.lights)
+			fmt.Fprint(h, gi, key)
+			out = append(out, r.layer(gi, t))
+		}
+	}
+	var key eval.Key
+	copy(key[:], h.Sum(nil))
+	if key != r.lineKey || r.result.lines == nil || r.result.lines.W != r.job.W || r.result.lines.H != r.job.H {
+		r.lineKey, r.result.lines = key, nil
+		if len(out) > 0 {
+			r.result.lines = line.NewSheet(r.job.W, r.job.H)
+		}
+	}
+	return out
+}
+
+func (r *Renderer) layer(gi int, t eval.Target) line.Layer {
+	g := &r.groups[gi]
+	edges, _ := g.program.Data(t).(node.EdgeLines)
+	var planes []node.Plane // evaluated when the first line is found
+	tri, parts := r.seen[0].Tri, r.job.Scene.TriPart
+	w := int32(r.job.W)
+	inGroup := func(p int32) bool {
+		return p >= 0 && int(p) < len(tri) && tri[p] >= 0 && r.groupOf[parts[tri[p]]] == gi
+	}
+	if out, err := r.eval(context.Background(), g, g.set, g.kept, []eval.Target{t}); err == nil {
+		planes = out[0]
+	}
+	return line.Layer{
+		Edges: edges,
+		Part:  func(part int32) bool { return r.groupOf[part] == gi },
+		Ink: func(p int32) (line.Ink, bool) {
+			if planes == nil || g.set.N == 0 {
+				return line.Ink{}, false
+			}
+			// A later position may see the part just beyond where the first did.
+			for _, d := range [9]int32{0, -1, 1, -w, w, -w - 1, -w + 1, w - 1, w + 1} {
+				if inGroup(p + d) {
+					i := r.sampleAt[p+d]
+					return line.Ink{Color: color.C{planes[0][i], planes[1][i], planes[2][i]}, Width: planes[3][i], Opacity: planes[4][i]}, true
+				}
+			}
+			return line.Ink{}, false
+		},
+	}
+}
+
+// lines adds position k to the sheet of lines, unless it is there already.
+func (r *Renderer) lines(ctx context.Context, layers []line.Layer, k int) {
+	sheet := r.result.lines
+	if sheet == nil || sheet.Passes != k || len(layers) == 0 {
+		return
+	}
+	if vis, err := r.visible(ctx, k); err == nil {
+		sheet.Add(vis, r.job.Scene, r.view, layers, r.Workers)
+	}
+}

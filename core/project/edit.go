@@ -1,0 +1,368 @@
+package project
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"mobanta/core/color"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/vec"
+)
+
+// Edit is one change as the interface asks for it. Which fields count hangs on Op.
+type Edit struct {
+	Op     string   `json:"op"`
+	Look   string   `json:"look,omitempty"`
+	Node   string   `json:"node,omitempty"`
+	Key    string   `json:"key,omitempty"`
+	Kind   string   `json:"kind,omitempty"`
+	Name   string   `json:"name,omitempty"`
+	From   string   `json:"from,omitempty"` // an output, "node.port"
+	To     string   `json:"to,omitempty"`   // an input, "node.port"
+	ID     string   `json:"id,omitempty"`   // a model or a sun
+	Part   string   `json:"part,omitempty"`
+	Parts  []string `json:"parts,omitempty"` // model.add: the parts of the model
+	Index  int      `json:"index,omitempty"` // ramp.*: which stop, from 0
+	Aspect float64  `json:"aspect,omitempty"`
+	Value  any      `json:"value,omitempty"`
+
+	// Network is a whole look, for look.add.
+	Network *network.Network `json:"network,omitempty"`
+	// Box is what camera.frame frames; the caller that has the meshes fills it in.
+	Box *vec.Box `json:"-"`
+}
+
+// Outcome is what an edit did.
+type Outcome struct {
+	Label   string // for undo: "moved a stop of Copper bands"
+	Note    string // what the artist should know, "" for nothing
+	Created string // id of what was made
+}
+
+type operation struct {
+	label string
+	apply func(p *Project, e *Edit, o *Outcome) error
+}
+
+// Apply makes the edit. After an error p may be half changed: apply to a Clone.
+func (p *Project) Apply(e *Edit) (Outcome, error) {
+	op, ok := operations[e.Op]
+	if !ok {
+		return Outcome{}, fmt.Errorf("project: %.40q is not something that can be done", e.Op)
+	}
+	o := Outcome{Label: op.label}
+	if err := op.apply(p, e, &o); err != nil {
+		return Outcome{}, err
+	}
+	if err := p.Stage.Check(); err != nil {
+		return Outcome{}, err
+	}
+	return o, nil
+}
+
+var cat node.Catalogue
+
+var operations map[string]operation
+
+func init() {
+	operations = map[string]operation{
+		"project.rename": {"renamed the project", func(p *Project, e *Edit, o *Outcome) error {
+			p.Name = strings.TrimSpace(e.Name)
+			return checkName(p.Name)
+		}},
+		"look.add":       {"added a look", addLook},
+		"look.duplicate": {"duplicated a look", duplicateLook},
+		"look.rename": {"renamed a look", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
+			l.Name = strings.TrimSpace(e.Name)
+			return checkName(l.Name)
+		})},
+		"look.remove": {"removed a look", removeLook},
+		"look.assign": {"assigned a look", assign},
+		"node.add":    {"added a node", withLook(addNode)},
+		"node.remove": {"removed a node", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) (err error) {
+			o.title(l, e.Node, "removed")
+			o.Note, err = l.Remove(cat, e.Node)
+			return err
+		})},
+		"node.rename": {"renamed a node", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error { return l.Rename(e.Node, e.Name) })},
+		"node.set": {"changed a setting", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
+			o.title(l, e.Node, "changed")
+			return l.SetValue(cat, e.Node, e.Key, e.Value)
+		})},
+		"node.input": {"changed a value", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
+			o.title(l, e.Node, "changed")
+			return l.SetConstant(cat, e.Node, e.Key, e.Value)
+		})},
+		"wire": {"wired", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
+			to := network.ParseRef(e.To)
+			if !strings.Contains(e.To, ".") {
+				to = network.Ref{Node: e.To}
+			}
+			o.title(l, to.Node, "wired")
+			return l.Connect(cat, network.ParseRef(e.From), to)
+		})},
+		"unwire": {"took a wire off", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
+			var from network.Ref
+			if e.From != "" {
+				from = network.ParseRef(e.From)
+			}
+			return l.Disconnect(from, network.ParseRef(e.To))
+		})},
+		"ramp.flip":   {"flipped a ramp", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) { return color.Flip(s), nil })},
+		"ramp.spread": {"spread a ramp evenly", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) { return color.Spread(s), nil })},
+		"ramp.add":    {"added a band", rampEdit(addStop)},
+		"ramp.remove": {"removed a band", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) {
+			if e.Index < 0 || e.Index >= len(s) || len(s) == 1 {
+				return nil, errors.New("project: a ramp keeps at least one band")
+			}
+			return slices.Delete(s, e.Index, e.Index+1), nil
+		})},
+		"ramp.stop":    {"changed a band", rampEdit(setStop)},
+		"model.add":    {"brought in a model", addModel},
+		"model.remove": {"removed a model", removeModel},
+		"model.set":    {"changed a model", setModel},
+		"sun.add":      {"added a sun", addSun},
+		"sun.remove":   {"removed a sun", removeSun},
+		"sun.set":      {"changed a sun", setSun},
+		"camera.set":   {"moved the camera", setCamera},
+		"camera.frame": {"framed the stage", frame},
+		"backdrop.set": {"changed the backdrop", setBackdrop},
+	}
+}
+
+// title makes the label say which node.
+func (o *Outcome) title(l *Look, id, verb string) {
+	if d := l.Node(id); d != nil {
+		o.Label = verb + " " + d.Title(cat)
+	}
+}
+
+func withLook(f func(p *Project, l *Look, e *Edit, o *Outcome) error) func(*Project, *Edit, *Outcome) error {
+	return func(p *Project, e *Edit, o *Outcome) error {
+		l := p.Look(e.Look)
+		if l == nil {
+			return fmt.Errorf("project: there is no look %.40q any more", e.Look)
+		}
+		return f(p, l, e, o)
+	}
+}
+
+// freshID returns the prefix with the first number that is not taken.
+func freshID(prefix string, taken func(id string) bool) string {
+	for k := 1; ; k++ {
+		if id := prefix + strconv.Itoa(k); !taken(id) {
+			return id
+		}
+	}
+}
+
+func (p *Project) newLook(name string, n network.Network) (*Look, error) {
+	if len(p.Looks) >= MaxLooks {
+		return nil, fmt.Errorf("project: a project holds at most %d looks", MaxLooks)
+	}
+	name = strings.TrimSpace(name)
+	if name == "" {
+		name = fmt.Sprintf("Look %d", len(p.Looks)+1)
+	}
+	base := name
+	for i := 2; slices.ContainsFunc(p.Looks, func(l Look) bool { return l.Name == name }); i++ {
+		name = fmt.Sprintf("%s %d", base, i)
+	}
+	id := freshID("look", func(id string) bool { return p.Look(id) != nil })
+	p.Looks = append(p.Looks, Look{ID: id, Name: name, Network: n})
+	return &p.Looks[len(p.Looks)-1], checkName(name)
+}
+
+func addLook(p *Project, e *Edit, o *Outcome) error {
+	n := NewLook()
+	if e.Network != nil {
+		n = e.Network.Clone()
+		if err := n.Settle(cat); err != nil {
+			return err
+		}
+		if n.Finish() == nil {
+			return errors.New("project: the look has no Finish")
+		}
+	}
+	l, err := p.newLook(e.Name, n)
+	if err == nil {
+		o.Created = l.ID
+		// Whatever wears no look yet wears the new one, so that it can be seen.
+		for i := range p.Stage.Models {
+			for part, look := range p.Stage.Models[i].Looks {
+				if look == "" {
+					p.Stage.Models[i].Looks[part] = l.ID
+				}
+			}
+		}
+	}
+	return err
+}
+
+func duplicateLook(p *Project, e *Edit, o *Outcome) error {
+	src := p.Look(e.Look)
+	if src == nil {
+		return fmt.Errorf("project: there is no look %.40q any more", e.Look)
+	}
+	l, err := p.newLook(src.Name, src.Network.Clone())
+	if err == nil {
+		o.Created = l.ID
+	}
+	return err
+}
+
+func removeLook(p *Project, e *Edit, o *Outcome) error {
+	if p.Look(e.Look) == nil {
+		return fmt.Errorf("project: there is no look %.40q any more", e.Look)
+	}
+	if len(p.Looks) == 1 {
+		return errors.New("project: a project keeps at least one look")
+	}
+	p.Looks = slices.DeleteFunc(p.Looks, func(l Look) bool { return l.ID == e.Look })
+	heir, moved := p.Looks[0], 0
+	for i := range p.Stage.Models {
+		for part, look := range p.Stage.Models[i].Looks {
+			if look == e.Look {
+				p.Stage.Models[i].Looks[part] = heir.ID
+				moved++
+			}
+		}
+	}
+	if moved > 0 {
+		o.Note = fmt.Sprintf("%d parts that wore it now wear %s.", moved, heir.Name)
+	}
+	return nil
+}
+
+func assign(p *Project, e *Edit, o *Outcome) error {
+	if e.Look != "" && p.Look(e.Look) == nil {
+		return fmt.Errorf("project: there is no look %.40q any more", e.Look)
+	}
+	m, err := p.model(e.ID)
+	if err != nil {
+		return err
+	}
+	if e.Part != "" {
+		if _, ok := m.Looks[e.Part]; !ok {
+			return fmt.Errorf("project: %s has no part %.40q", m.Name, e.Part)
+		}
+		m.Looks[e.Part] = e.Look
+		return nil
+	}
+	for part := range m.Looks {
+		m.Looks[part] = e.Look
+	}
+	return nil
+}
+
+func addNode(p *Project, l *Look, e *Edit, o *Outcome) error {
+	id, err := l.Add(cat, e.Kind)
+	if err != nil {
+		return err
+	}
+	o.Created = id
+	o.title(l, id, "added")
+	if e.From != "" {
+		if err := l.Connect(cat, network.ParseRef(e.From), network.Ref{Node: id}); err != nil {
+			return err
+		}
+	}
+	if e.To != "" {
+		return l.Insert(cat, id, network.ParseRef(e.To))
+	}
+	return nil
+}
+
+func rampEdit(f func(stops []color.Stop, e *Edit) ([]color.Stop, error)) func(*Project, *Edit, *Outcome) error {
+	return withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
+		d := l.Node(e.Node)
+		if d == nil {
+			return fmt.Errorf("project: there is no node %.40q", e.Node)
+		}
+		key := e.Key
+		if key == "" {
+			key = "stops"
+		}
+		s := cat.Spec(d.Kind).Setting(key)
+		if s == nil || s.Type != network.Stops {
+			return fmt.Errorf("project: %s has no ramp", d.Title(cat))
+		}
+		stops, err := f(slices.Clone(d.Value(s).([]color.Stop)), e)
+		if err != nil {
+			return err
+		}
+		o.Label += " of " + d.Title(cat)
+		return l.SetValue(cat, e.Node, key, stops)
+	})
+}
+
+// addStop puts a hard step at e.Value, in the colour that the ramp has just
+// right of the middle of the band, a little lighter, so that it shows.
+func addStop(stops []color.Stop, e *Edit) ([]color.Stop, error) {
+	at, ok := e.Value.(float64)
+	if !ok {
+		// The middle of the widest band.
+		widest := float32(-1)
+		for i, s := range stops {
+			end := float32(1)
+			if i+1 < len(stops) {
+				end = stops[i+1].At
+			}
+			if end-s.At > widest {
+				widest, at = end-s.At, float64(s.At+end)/2
+			}
+		}
+	}
+	if !(at >= 0 && at <= 1) {
+		return nil, fmt.Errorf("project: a band edge lies between 0 and 1, not at %v", at)
+	}
+	c := color.NewRamp(stops, color.MixLinear).At(float32(at)).Oklab()
+	if c[0] > 0.75 {
+		c[0] -= 0.09
+	} else {
+		c[0] += 0.09
+	}
+	n := color.FromOklab(c).NRGBA()
+	return append(stops, color.Stop{At: float32(at), Color: color.FromBytes(n.R, n.G, n.B), Edge: color.Step}), nil
+}
+
+func setStop(stops []color.Stop, e *Edit) ([]color.Stop, error) {
+	if e.Index < 0 || e.Index >= len(stops) {
+		return nil, fmt.Errorf("project: the ramp has no band %d", e.Index+1)
+	}
+	fields, ok := e.Value.(map[string]any)
+	if !ok {
+		return nil, errors.New("project: a band is changed by its fields")
+	}
+	s := &stops[e.Index]
+	for k, v := range fields {
+		f, isNumber := v.(float64)
+		t, isText := v.(string)
+		switch {
+		case k == "at" && isNumber:
+			s.At = float32(max(0, min(1, f)))
+		case k == "softness" && isNumber:
+			s.Softness = float32(f)
+		case k == "edge" && isText:
+			s.Edge = color.Edge(t)
+			if s.Edge == color.Soft && s.Softness == 0 {
+				s.Softness = 0.08
+			}
+		case k == "name" && isText:
+			s.Name = strings.TrimSpace(t)
+		case k == "color":
+			c, err := color.FromAny(v)
+			if err != nil {
+				return nil, err
+			}
+			s.Color = c
+		default:
+			return nil, fmt.Errorf("project: a band has no %.20q that could be %.20v", k, v)
+		}
+	}
+	return stops, nil
+}

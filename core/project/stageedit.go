@@ -1,0 +1,239 @@
+package project
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"mobanta/core/color"
+	"mobanta/core/mesh"
+	"mobanta/core/stage"
+	"mobanta/core/vec"
+)
+
+func (p *Project) model(id string) (*stage.Model, error) {
+	for i := range p.Stage.Models {
+		if p.Stage.Models[i].ID == id {
+			return &p.Stage.Models[i], nil
+		}
+	}
+	return nil, fmt.Errorf("project: there is no model %.40q any more", id)
+}
+
+func (p *Project) taken(id string) bool {
+	return slices.ContainsFunc(p.Stage.Models, func(m stage.Model) bool { return m.ID == id }) ||
+		slices.ContainsFunc(p.Stage.Suns, func(s stage.Sun) bool { return s.ID == id })
+}
+
+func addModel(p *Project, e *Edit, o *Outcome) error {
+	look := e.Look
+	if p.Look(look) == nil {
+		look = p.Looks[0].ID
+	}
+	m := stage.Model{ID: freshID("model", p.taken), Name: strings.TrimSpace(e.Name), Scale: 1, Looks: map[string]string{}}
+	parts := e.Parts
+	if s := mesh.FindSolid(e.Kind); s != nil {
+		m.Solid, parts = s.Key, nil
+		for _, part := range s.Make().Parts {
+			parts = append(parts, part.Name)
+		}
+		if m.Name == "" {
+			m.Name = s.Name
+		}
+	} else {
+		m.File, _ = e.Value.(string)
+	}
+	for _, part := range parts {
+		m.Looks[part] = look
+	}
+	if m.Name == "" {
+		m.Name = "Model"
+	}
+	o.Created, o.Label = m.ID, "brought in "+m.Name
+	p.Stage.Models = append(p.Stage.Models, m)
+	return nil
+}
+
+func removeModel(p *Project, e *Edit, o *Outcome) error {
+	m, err := p.model(e.ID)
+	if err != nil {
+		return err
+	}
+	o.Label = "removed " + m.Name
+	p.Stage.Models = slices.DeleteFunc(p.Stage.Models, func(m stage.Model) bool { return m.ID == e.ID })
+	return nil
+}
+
+func setModel(p *Project, e *Edit, o *Outcome) error {
+	m, err := p.model(e.ID)
+	if err != nil {
+		return err
+	}
+	o.Label = "changed " + m.Name
+	switch e.Key {
+	case "name":
+		m.Name = strings.TrimSpace(e.Name)
+		return checkName(m.Name)
+	case "scale":
+		return number(e.Value, &m.Scale)
+	case "at":
+		return vector(e.Value, &m.At)
+	case "turn":
+		return vector(e.Value, &m.Turn)
+	}
+	return fmt.Errorf("project: a model has no %.20q", e.Key)
+}
+
+func number[F float32 | float64](v any, to *F) error {
+	f, ok := v.(float64)
+	if !ok {
+		return fmt.Errorf("project: %.40v is not a number", v)
+	}
+	*to = F(f)
+	return nil
+}
+
+func vector(v any, to *vec.V) error {
+	list, _ := v.([]any)
+	if len(list) != 3 {
+		return fmt.Errorf("project: %.40v are not three numbers", v)
+	}
+	for k := range to {
+		if err := number(list[k], &to[k]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (p *Project) sun(id string) (*stage.Sun, error) {
+	for i := range p.Stage.Suns {
+		if p.Stage.Suns[i].ID == id {
+			return &p.Stage.Suns[i], nil
+		}
+	}
+	return nil, fmt.Errorf("project: there is no sun %.40q any more", id)
+}
+
+func addSun(p *Project, e *Edit, o *Outcome) error {
+	n := len(p.Stage.Suns) + 1
+	o.Created = freshID("sun", p.taken)
+	p.Stage.Suns = append(p.Stage.Suns, stage.Sun{ID: o.Created, Name: fmt.Sprintf("Sun %d", n), Azimuth: 140, Elevation: 20,
+		Strength: 0.5, Color: color.C{1, 1, 1}, Shadows: true})
+	return nil
+}
+
+func removeSun(p *Project, e *Edit, o *Outcome) error {
+	s, err := p.sun(e.ID)
+	if err != nil {
+		return err
+	}
+	o.Label = "removed " + s.Name
+	p.Stage.Suns = slices.DeleteFunc(p.Stage.Suns, func(s stage.Sun) bool { return s.ID == e.ID })
+	return nil
+}
+
+func setSun(p *Project, e *Edit, o *Outcome) error {
+	s, err := p.sun(e.ID)
+	if err != nil {
+		return err
+	}
+	o.Label = "changed " + s.Name
+	switch e.Key {
+	case "name":
+		s.Name = strings.TrimSpace(e.Name)
+		return checkName(s.Name)
+	case "azimuth":
+		return number(e.Value, &s.Azimuth)
+	case "elevation":
+		return number(e.Value, &s.Elevation)
+	case "strength":
+		return number(e.Value, &s.Strength)
+	case "color":
+		s.Color, err = color.FromAny(e.Value)
+		return err
+	case "shadows":
+		on, ok := e.Value.(bool)
+		if !ok {
+			return errors.New("project: shadows are on or off")
+		}
+		s.Shadows = on
+		return nil
+	case "direction": // azimuth and elevation at once, as the light is dragged
+		var d vec.V
+		if err := vector(e.Value, &d); err != nil {
+			return err
+		}
+		if d.Unit() == (vec.V{}) {
+			return errors.New("project: a direction has a length")
+		}
+		s.Azimuth, s.Elevation = vec.Angles(d)
+		o.Label = "moved " + s.Name
+		return nil
+	}
+	return fmt.Errorf("project: a sun has no %.20q", e.Key)
+}
+
+func setCamera(p *Project, e *Edit, o *Outcome) error {
+	c := &p.Stage.Camera
+	fields, ok := e.Value.(map[string]any)
+	if !ok {
+		return errors.New("project: a camera is changed by its fields")
+	}
+	for k, v := range fields {
+		var err error
+		switch k {
+		case "azimuth":
+			err = number(v, &c.Azimuth)
+		case "elevation":
+			if err = number(v, &c.Elevation); err == nil {
+				c.Elevation = max(-89.9, min(89.9, c.Elevation))
+			}
+		case "distance":
+			err = number(v, &c.Distance)
+		case "angle":
+			err = number(v, &c.Angle)
+		case "target":
+			err = vector(v, &c.Target)
+		case "ortho":
+			c.Ortho, ok = v.(bool)
+			if !ok {
+				err = errors.New("project: orthographic is on or off")
+			}
+		default:
+			err = fmt.Errorf("project: a camera has no %.20q", k)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func frame(p *Project, e *Edit, o *Outcome) error {
+	if e.Box == nil || !(e.Aspect > 0.01 && e.Aspect < 100) {
+		return errors.New("project: nothing to frame")
+	}
+	p.Stage.Camera = p.Stage.Camera.Frame(*e.Box, e.Aspect)
+	return nil
+}
+
+func setBackdrop(p *Project, e *Edit, o *Outcome) error {
+	switch e.Key {
+	case "color":
+		c, err := color.FromAny(e.Value)
+		if err == nil {
+			p.Stage.Backdrop.Color = c
+		}
+		return err
+	case "none":
+		on, ok := e.Value.(bool)
+		if !ok {
+			return errors.New("project: transparent is on or off")
+		}
+		p.Stage.Backdrop.None = on
+		return nil
+	}
+	return fmt.Errorf("project: a backdrop has no %.20q", e.Key)
+}

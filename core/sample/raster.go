@@ -1,0 +1,307 @@
+// Package sample finds the visible points of a picture and holds them as sample sets: arrays of surface points over
+// which networks are evaluated.
+package sample
+
+import (
+	"context"
+	"math"
+	"sync"
+
+	"mobanta/core/stage"
+	"mobanta/core/vec"
+)
+
+// Visibility tells for each pixel of a picture which triangle is seen there.
+type Visibility struct {
+	W, H   int
+	Jitter [2]float32 // place within the pixel that was looked at, 0..1
+	Tri    []int32    // row by row from the top; triangle number, -1 where there is none
+	Near   []float32  // nearness as stage.View.Project gives it; only greater and smaller matter where Tri is -1
+}
+
+const (
+	tileSize = 64
+	subpixel = 256       // vertices are snapped to 1/subpixel of a pixel
+	guard    = 1_000_000 // pixels beyond the picture up to which triangles are not cut
+	chunks   = 16        // pieces in which triangles are sorted into tiles; fixed, so that order does not hang on cores
+)
+
+// Projector holds the vertices of a scene as a camera sees them, to be drawn
+// from several places within the pixel.
+type Projector struct {
+	geo  *stage.Geometry
+	view stage.View
+	x, y []float32
+	near []float32 // NaN where the vertex lies behind the near plane or beyond the guard
+}
+
+// NewProjector projects the vertices of geo on up to workers cores.
+func NewProjector(geo *stage.Geometry, view stage.View, workers int) *Projector {
+	n := len(geo.Pos)
+	p := &Projector{geo: geo, view: view, x: make([]float32, n), y: make([]float32, n), near: make([]float32, n)}
+	nan := float32(math.NaN())
+	Parallel(workers, (n+8191)/8192, func(job int) {
+		for i := job * 8192; i < min(n, (job+1)*8192); i++ {
+			q := view.Camera(geo.Pos[i])
+			if !view.Ortho && q[2] < view.Near {
+				p.near[i] = nan
+				continue
+			}
+			p.x[i], p.y[i], p.near[i] = view.Project(q)
+			if !(abs(p.x[i]) < guard && abs(p.y[i]) < guard) {
+				p.near[i] = nan
+			}
+		}
+	})
+	return p
+}
+
+func abs(x float32) float32 { return max(x, -x) }
+
+// corner is a vertex on the picture, in pixels.
+type corner struct{ x, y, near float32 }
+
+type drawn struct {
+	v   [3]corner
+	tri int32
+}
+
+type bin struct {
+	plain []int32 // triangles with all vertices in sight
+	cut   []drawn // pieces of those that were clipped
+}
+
+// Draw returns what is seen through the given place within each pixel, (0.5,
+// 0.5) being the middle. It stops early, with the context's error, when ctx ends.
+func (p *Projector) Draw(ctx context.Context, jitter [2]float32, workers int) (*Visibility, error) {
+	w, h := p.view.W, p.view.H
+	vis := &Visibility{W: w, H: h, Jitter: jitter, Tri: make([]int32, w*h), Near: make([]float32, w*h)}
+	tx, ty := (w+tileSize-1)/tileSize, (h+tileSize-1)/tileSize
+	bins := make([][]bin, chunks)
+	nt := len(p.geo.Tri)
+	Parallel(workers, chunks, func(c int) {
+		bins[c] = make([]bin, tx*ty)
+		if ctx.Err() != nil {
+			return
+		}
+		for t := c * nt / chunks; t < (c+1)*nt/chunks; t++ {
+			p.sort(bins[c], tx, ty, int32(t), jitter)
+		}
+	})
+	Parallel(workers, tx*ty, func(tile int) {
+		if ctx.Err() != nil {
+			return
+		}
+		x0, y0 := tile%tx*tileSize, tile/tx*tileSize
+		x1, y1 := min(x0+tileSize, w), min(y0+tileSize, h)
+		for y := y0; y < y1; y++ {
+			row := y * w
+			for i := row + x0; i < row+x1; i++ {
+				vis.Tri[i] = -1
+				vis.Near[i] = -math.MaxFloat32
+			}
+		}
+		for c := range bins {
+			b := &bins[c][tile]
+			for _, t := range b.plain {
+				vis.fill(p.corners(t, jitter), t, x0, y0, x1, y1)
+			}
+			for i := range b.cut {
+				vis.fill(b.cut[i].v, b.cut[i].tri, x0, y0, x1, y1)
+			}
+		}
+	})
+	return vis, ctx.Err()
+}
+
+func (p *Projector) corners(t int32, jitter [2]float32) (out [3]corner) {
+	for k, v := range p.geo.Tri[t] {
+		out[k] = corner{p.x[v] - jitter[0], p.y[v] - jitter[1], p.near[v]}
+	}
+	return out
+}
+
+// sort puts a triangle into the bins of the tiles that its box touches.
+func (p *Projector) sort(bins []bin, tx, ty int, t int32, jitter [2]float32) {
+	v := p.corners(t, jitter)
+	sum := v[0].near + v[1].near + v[2].near
+	if sum != sum {
+		for _, piece := range p.clip(t, jitter) {
+			overlap(piece, tx, ty, func(i int) { bins[i].cut = append(bins[i].cut, drawn{piece, t}) })
+		}
+		return
+	}
+	x0, x1 := min(v[0].x, v[1].x, v[2].x), max(v[0].x, v[1].x, v[2].x)
+	y0, y1 := min(v[0].y, v[1].y, v[2].y), max(v[0].y, v[1].y, v[2].y)
+	// A box that lies between two rows or columns of samples covers none.
+	if x1 < 0 || y1 < 0 || ceil(x0) > floor(x1) && x1-x0 < 0.9 || ceil(y0) > floor(y1) && y1-y0 < 0.9 {
+		return
+	}
+	i0, i1 := max(0, int(x0)/tileSize), min(tx-1, int(x1)/tileSize)
+	j0, j1 := max(0, int(y0)/tileSize), min(ty-1, int(y1)/tileSize)
+	if x0 < 0 {
+		i0 = 0
+	}
+	if y0 < 0 {
+		j0 = 0
+	}
+	for j := j0; j <= j1; j++ {
+		for i := i0; i <= i1; i++ {
+			b := &bins[j*tx+i]
+			b.plain = append(b.plain, t)
+		}
+	}
+}
+
+// ceil and floor allow for the snapping of vertices to the subpixel grid.
+func ceil(x float32) int  { return int(math.Ceil(float64(x) - 1.0/subpixel)) }
+func floor(x float32) int { return int(math.Floor(float64(x) + 1.0/subpixel)) }
+
+func overlap(v [3]corner, tx, ty int, f func(i int)) {
+	x0, x1 := min(v[0].x, v[1].x, v[2].x), max(v[0].x, v[1].x, v[2].x)
+	y0, y1 := min(v[0].y, v[1].y, v[2].y), max(v[0].y, v[1].y, v[2].y)
+	for j := max(0, floor(y0)/tileSize); j <= min(ty-1, floor(y1)/tileSize); j++ {
+		for i := max(0, floor(x0)/tileSize); i <= min(tx-1, floor(x1)/tileSize); i++ {
+			f(j*tx + i)
+		}
+	}
+}
+
+// clip cuts a triangle at the near plane and the guard (Sutherland and Hodgman
+// 1974) and returns what is left as triangles on the picture.
+func (p *Projector) clip(t int32, jitter [2]float32) [][3]corner {
+	v := &p.view
+	var poly []vec.V
+	for _, i := range p.geo.Tri[t] {
+		poly = append(poly, v.Camera(p.geo.Pos[i]))
+	}
+	const edge = guard / 2
+	planes := []func(q vec.V) float32{}
+	for _, s := range []float32{1, -1} {
+		for axis := range 2 {
+			planes = append(planes, func(q vec.V) float32 {
+				if v.Ortho {
+					return edge - s*v.Scale*q[axis]
+				}
+				return edge*q[2] - s*v.Scale*q[axis]
+			})
+		}
+	}
+	if !v.Ortho {
+		planes = append([]func(q vec.V) float32{func(q vec.V) float32 { return q[2] - v.Near }}, planes...)
+	}
+	for _, side := range planes {
+		var out []vec.V
+		for i, a := range poly {
+			b := poly[(i+1)%len(poly)]
+			da, db := side(a), side(b)
+			if da >= 0 {
+				out = append(out, a)
+			}
+			if (da >= 0) != (db >= 0) {
+				out = append(out, a.Mix(b, da/(da-db)))
+			}
+		}
+		poly = out
+	}
+	var tris [][3]corner
+	var pts []corner
+	for _, q := range poly {
+		x, y, near := v.Project(q)
+		if x-x != 0 || y-y != 0 || near-near != 0 {
+			return nil
+		}
+		pts = append(pts, corner{x - jitter[0], y - jitter[1], near})
+	}
+	for i := 1; i+1 < len(pts); i++ {
+		tris = append(tris, [3]corner{pts[0], pts[i], pts[i+1]})
+	}
+	return tris
+}
+
+// fill draws one triangle into the tile from (x0, y0) up to (x1, y1). Edges are
+// exact in integers, and a sample on a shared edge belongs to one side only.
+func (vis *Visibility) fill(v [3]corner, tri int32, x0, y0, x1, y1 int) {
+	var fx, fy [3]int64
+	for k := range v {
+		fx[k] = int64(math.RoundToEven(float64(v[k].x) * subpixel))
+		fy[k] = int64(math.RoundToEven(float64(v[k].y) * subpixel))
+	}
+	area := (fx[1]-fx[0])*(fy[2]-fy[0]) - (fy[1]-fy[0])*(fx[2]-fx[0])
+	if area == 0 {
+		return
+	}
+	if area < 0 {
+		fx[1], fx[2], fy[1], fy[2], v[1], v[2] = fx[2], fx[1], fy[2], fy[1], v[2], v[1]
+		area = -area
+	}
+	ix0 := max(x0, int(-(-min(fx[0], fx[1], fx[2]) >> 8)))
+	ix1 := min(x1-1, int(max(fx[0], fx[1], fx[2])>>8))
+	iy0 := max(y0, int(-(-min(fy[0], fy[1], fy[2]) >> 8)))
+	iy1 := min(y1-1, int(max(fy[0], fy[1], fy[2])>>8))
+	if ix0 > ix1 || iy0 > iy1 {
+		return
+	}
+	// e[k] is twice the area beyond the edge opposite to vertex k.
+	var e, dx, dy [3]int64
+	px, py := int64(ix0)*subpixel, int64(iy0)*subpixel
+	for k := range 3 {
+		a, b := (k+1)%3, (k+2)%3
+		ex, ey := fx[b]-fx[a], fy[b]-fy[a]
+		e[k] = ex*(py-fy[a]) - ey*(px-fx[a])
+		if !(ey > 0 || ey == 0 && ex > 0) {
+			e[k]--
+		}
+		dx[k], dy[k] = -ey*subpixel, ex*subpixel
+	}
+	inv := 1 / float64(area)
+	z0, z1, z2 := float64(v[0].near), float64(v[1].near), float64(v[2].near)
+	zrow := (float64(e[0])*z0 + float64(e[1])*z1 + float64(e[2])*z2) * inv
+	zdx := float32((float64(dx[0])*z0 + float64(dx[1])*z1 + float64(dx[2])*z2) * inv)
+	zdy := (float64(dy[0])*z0 + float64(dy[1])*z1 + float64(dy[2])*z2) * inv
+	for y := iy0; y <= iy1; y++ {
+		a, b, c := e[0], e[1], e[2]
+		row := y * vis.W
+		tris, nears := vis.Tri[row+ix0:row+ix1+1], vis.Near[row+ix0:row+ix1+1]
+		z := float32(zrow)
+		for i := range tris {
+			if a|b|c >= 0 {
+				if zi := z + zdx*float32(i); zi > nears[i] {
+					nears[i], tris[i] = zi, tri
+				}
+			}
+			a, b, c = a+dx[0], b+dx[1], c+dx[2]
+		}
+		e[0], e[1], e[2] = e[0]+dy[0], e[1]+dy[1], e[2]+dy[2]
+		zrow += zdy
+	}
+}
+
+// Parallel calls f for every job from 0 to n-1 on up to workers goroutines and
+// returns when all are done.
+func Parallel(workers, n int, f func(job int)) {
+	if workers = min(workers, n); workers <= 1 {
+		for i := range n {
+			f(i)
+		}
+		return
+	}
+	var wg sync.WaitGroup
+	var mu sync.Mutex
+	next := 0
+	for range workers {
+		wg.Go(func() {
+			for {
+				mu.Lock()
+				i := next
+				next++
+				mu.Unlock()
+				if i >= n {
+					return
+				}
+				f(i)
+			}
+		})
+	}
+	wg.Wait()
+}

@@ -1,0 +1,165 @@
+package stage
+
+import (
+	"fmt"
+	"slices"
+
+	"mobanta/core/color"
+	"mobanta/core/mesh"
+	"mobanta/core/vec"
+)
+
+// Scene is a stage made ready to render. Its geometry is in world space and
+// never changes once made, so that renderers may share it.
+type Scene struct {
+	*Geometry
+	Stage  *Stage
+	Lights []Light
+	Parts  []Part
+}
+
+// Geometry is the triangles of all models in world space.
+type Geometry struct {
+	Pos, Normal []vec.V
+	UV          [][2]float32 // len(Pos)
+	Tri         [][3]int32
+	TriPart     []int32 // index into Scene.Parts
+	Box         vec.Box
+	Models      []Placed
+}
+
+// Placed is one model's run of triangles.
+type Placed struct {
+	Surface  *mesh.Surface
+	Matrix   vec.M
+	Inverse  vec.M
+	FirstTri int
+}
+
+// Part is a part of a placed model.
+type Part struct {
+	Model int // index into Geometry.Models
+	Name  string
+	Look  string // the look's id, "" for none
+	Box   vec.Box
+	Color color.C
+	UV    bool // whether the model has texture coordinates
+}
+
+// Light is a sun made ready.
+type Light struct {
+	ID, Name string
+	Dir      vec.V   // unit, towards the light
+	Color    color.C // times strength
+	Strength float32
+	Shadows  bool
+}
+
+// Surfaces gives the prepared mesh of a model; it is called for every model of
+// the stage.
+type Surfaces func(m *Model) (*mesh.Surface, error)
+
+// NewScene makes s ready. An older scene with the same models at the same places
+// lends its geometry; it may be nil.
+func NewScene(s *Stage, surfaces Surfaces, old *Scene) (*Scene, error) {
+	sc := &Scene{Stage: s}
+	loaded := make([]*mesh.Surface, len(s.Models))
+	same := old != nil && len(old.Models) == len(s.Models)
+	for i := range s.Models {
+		m := &s.Models[i]
+		var err error
+		if loaded[i], err = surfaces(m); err != nil {
+			return nil, fmt.Errorf("stage: model %.40q: %w", m.Name, err)
+		}
+		same = same && old.Models[i].Surface == loaded[i] && old.Models[i].Matrix == m.Matrix()
+	}
+	if same {
+		sc.Geometry = old.Geometry
+	} else {
+		sc.Geometry = newGeometry(s, loaded)
+	}
+	for i := range s.Models {
+		for k, p := range loaded[i].Mesh.Parts {
+			sc.Parts = append(sc.Parts, Part{Model: i, Name: p.Name, Look: s.Models[i].Looks[p.Name], Color: p.Color,
+				Box: transformed(loaded[i].PartBox[k], sc.Models[i].Matrix), UV: len(loaded[i].UV) > 0})
+		}
+	}
+	for _, l := range s.Suns {
+		c := l.Color
+		for k := range c {
+			c[k] *= l.Strength
+		}
+		sc.Lights = append(sc.Lights, Light{ID: l.ID, Name: l.Name, Dir: vec.Direction(l.Azimuth, l.Elevation), Color: c, Strength: l.Strength, Shadows: l.Shadows})
+	}
+	return sc, nil
+}
+
+func newGeometry(s *Stage, loaded []*mesh.Surface) *Geometry {
+	g := &Geometry{Box: vec.EmptyBox()}
+	var nv, nt int
+	for _, l := range loaded {
+		nv, nt = nv+len(l.Pos), nt+len(l.Tri)
+	}
+	g.Pos, g.Normal = slices.Grow(g.Pos, nv), slices.Grow(g.Normal, nv)
+	g.UV = make([][2]float32, nv)
+	g.Tri, g.TriPart = slices.Grow(g.Tri, nt), slices.Grow(g.TriPart, nt)
+	part := int32(0)
+	for i, l := range loaded {
+		m := s.Models[i].Matrix()
+		inv, _ := m.Inverse()
+		base := int32(len(g.Pos))
+		g.Models = append(g.Models, Placed{Surface: l, Matrix: m, Inverse: inv, FirstTri: len(g.Tri)})
+		copy(g.UV[base:], l.UV)
+		for v, p := range l.Pos {
+			p = m.Point(p)
+			g.Pos = append(g.Pos, p)
+			g.Box = g.Box.Grow(p)
+			g.Normal = append(g.Normal, m.Normal(l.Normal[v]).Unit())
+		}
+		for t, tri := range l.Tri {
+			g.Tri = append(g.Tri, [3]int32{tri[0] + base, tri[1] + base, tri[2] + base})
+			g.TriPart = append(g.TriPart, l.TriPart[t]+part)
+		}
+		part += int32(len(l.Mesh.Parts))
+	}
+	return g
+}
+
+func transformed(b vec.Box, m vec.M) vec.Box {
+	out := vec.EmptyBox()
+	if !b.Empty() {
+		for _, c := range b.Corners() {
+			out = out.Grow(m.Point(c))
+		}
+	}
+	return out
+}
+
+// Regions returns for each triangle the number of its region at the given crease
+// angle, different for each model. See mesh.Surface.Regions.
+func (g *Geometry) Regions(degrees float64) []int32 {
+	out := make([]int32, 0, len(g.Tri))
+	for _, m := range g.Models {
+		base := int32(m.FirstTri)
+		for _, r := range m.Surface.Regions(degrees) {
+			// A region is named by one of its faces, and a model has no more faces than triangles.
+			out = append(out, base+r)
+		}
+	}
+	return out
+}
+
+// FlatNormal returns the unit normal of triangle t.
+func (g *Geometry) FlatNormal(t int32) vec.V {
+	v := g.Tri[t]
+	return g.Pos[v[1]].Sub(g.Pos[v[0]]).Cross(g.Pos[v[2]].Sub(g.Pos[v[0]])).Unit()
+}
+
+// Size returns the length that "1" means on this stage: the diagonal of the box
+// around all models, 1 if there are none.
+func (g *Geometry) Size() float32 {
+	if d := g.Box.Diagonal(); d > 0 {
+		return d
+	}
+	return 1
+}

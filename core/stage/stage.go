@@ -1,0 +1,253 @@
+// Package stage holds what is rendered: models with their parts, suns, a camera and a backdrop, as plain data that is
+// checked, and made ready as a Scene.
+package stage
+
+import (
+	"fmt"
+	"math"
+
+	"mobanta/core/color"
+	"mobanta/core/mesh"
+	"mobanta/core/vec"
+)
+
+// Stage is what is rendered.
+type Stage struct {
+	Models   []Model  `json:"models"`
+	Suns     []Sun    `json:"suns"`
+	Camera   Camera   `json:"camera"`
+	Backdrop Backdrop `json:"backdrop"`
+}
+
+// Model is a mesh placed on the stage. Exactly one of Solid and File is set.
+type Model struct {
+	ID    string            `json:"id"`
+	Name  string            `json:"name"`
+	Solid string            `json:"solid,omitempty"` // key of a built-in shape
+	File  string            `json:"file,omitempty"`  // content hash of a stored file
+	At    vec.V             `json:"at"`
+	Turn  vec.V             `json:"turn"`  // degrees about X, Y, Z
+	Scale float32           `json:"scale"` // greater than 0
+	Looks map[string]string `json:"looks"` // part name → look; a part that is missing takes no look
+}
+
+// Matrix returns the map from the model's own space to the stage.
+func (m *Model) Matrix() vec.M { return vec.Place(m.At, m.Turn, m.Scale) }
+
+// Sun is a light from infinitely far away.
+type Sun struct {
+	ID        string  `json:"id"`
+	Name      string  `json:"name"`
+	Azimuth   float64 `json:"azimuth"`   // degrees; 0 is +Z, growing towards +X
+	Elevation float64 `json:"elevation"` // degrees above the horizon, -90..90
+	Strength  float32 `json:"strength"`  // 1 gives tone 1 where the surface faces the sun
+	Color     color.C `json:"color"`
+	Shadows   bool    `json:"shadows"` // whether models cast shadows in its light
+}
+
+// Camera looks at Target from a direction and a distance.
+type Camera struct {
+	Azimuth   float64 `json:"azimuth"`   // degrees
+	Elevation float64 `json:"elevation"` // degrees, -89.9..89.9
+	Target    vec.V   `json:"target"`
+	Distance  float32 `json:"distance"` // from the target, greater than 0
+	Angle     float32 `json:"angle"`    // vertical field of view, degrees; also sets the size of an orthographic view at the target
+	Ortho     bool    `json:"ortho,omitempty"`
+}
+
+// Backdrop is what shows where there is no model.
+type Backdrop struct {
+	Color color.C `json:"color"`
+	None  bool    `json:"none,omitempty"` // transparent
+}
+
+// Limits on a stage.
+const (
+	MaxModels = 200
+	MaxSuns   = 16
+	far       = 1e9
+)
+
+// Check returns why s cannot be rendered, or nil.
+func (s *Stage) Check() error {
+	if len(s.Models) > MaxModels {
+		return fmt.Errorf("stage: at most %d models, not %d", MaxModels, len(s.Models))
+	}
+	if len(s.Suns) > MaxSuns {
+		return fmt.Errorf("stage: at most %d suns, not %d", MaxSuns, len(s.Suns))
+	}
+	ids := map[string]bool{}
+	for i := range s.Models {
+		m := &s.Models[i]
+		if m.ID == "" || ids[m.ID] {
+			return fmt.Errorf("stage: model %d needs an id of its own", i+1)
+		}
+		ids[m.ID] = true
+		if err := m.check(); err != nil {
+			return fmt.Errorf("stage: model %.40q: %w", m.Name, err)
+		}
+	}
+	for i := range s.Suns {
+		l := &s.Suns[i]
+		if l.ID == "" || ids[l.ID] {
+			return fmt.Errorf("stage: sun %d needs an id of its own", i+1)
+		}
+		ids[l.ID] = true
+		if err := l.check(); err != nil {
+			return fmt.Errorf("stage: sun %.40q: %w", l.Name, err)
+		}
+	}
+	if err := s.Camera.check(); err != nil {
+		return fmt.Errorf("stage: camera: %w", err)
+	}
+	return nil
+}
+
+func (m *Model) check() error {
+	if (m.Solid == "") == (m.File == "") {
+		return fmt.Errorf("it needs either a solid or a file")
+	}
+	if m.Solid != "" && mesh.FindSolid(m.Solid) == nil {
+		return fmt.Errorf("there is no solid named %.40q", m.Solid)
+	}
+	if err := within("scale", float64(m.Scale), 1e-6, 1e6); err != nil {
+		return err
+	}
+	for i := range 3 {
+		if err := within("place", float64(m.At[i]), -far, far); err != nil {
+			return err
+		}
+		if err := within("turn", float64(m.Turn[i]), -36000, 36000); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (l *Sun) check() error {
+	if err := within("azimuth", l.Azimuth, -36000, 36000); err != nil {
+		return err
+	}
+	if err := within("elevation", l.Elevation, -90, 90); err != nil {
+		return err
+	}
+	return within("strength", float64(l.Strength), 0, 1000)
+}
+
+func (c *Camera) check() error {
+	if err := within("azimuth", c.Azimuth, -36000, 36000); err != nil {
+		return err
+	}
+	if err := within("elevation", c.Elevation, -89.9, 89.9); err != nil {
+		return err
+	}
+	if err := within("distance", float64(c.Distance), 1e-6, far); err != nil {
+		return err
+	}
+	for _, v := range c.Target {
+		if err := within("target", float64(v), -far, far); err != nil {
+			return err
+		}
+	}
+	return within("angle", float64(c.Angle), 1, 150)
+}
+
+func within(name string, v, lo, hi float64) error {
+	if !(v >= lo && v <= hi) {
+		return fmt.Errorf("%s %v lies outside %v to %v", name, v, lo, hi)
+	}
+	return nil
+}
+
+// New returns a stage without models: one sun, a plain backdrop.
+func New() Stage {
+	return Stage{
+		Models:   []Model{},
+		Suns:     []Sun{{ID: "sun", Name: "Key sun", Azimuth: -40, Elevation: 45, Strength: 1, Color: color.C{1, 1, 1}, Shadows: true}},
+		Camera:   Camera{Azimuth: 20, Elevation: 15, Distance: 6, Angle: 28},
+		Backdrop: Backdrop{Color: color.MustHex("#26414D")},
+	}
+}
+
+// Frame returns the camera moved so that box fits into a picture of the given
+// aspect (width over height), seen from the same direction.
+func (c Camera) Frame(box vec.Box, aspect float64) Camera {
+	if box.Empty() {
+		return c
+	}
+	c.Target = box.Center()
+	half := math.Tan(float64(c.Angle) * math.Pi / 360)
+	v := Camera{Azimuth: c.Azimuth, Elevation: c.Elevation, Distance: 1, Angle: c.Angle}.View(100, 100)
+	var dist float64
+	for _, p := range box.Corners() {
+		q := p.Sub(c.Target)
+		x, y, z := math.Abs(float64(q.Dot(v.Right))), math.Abs(float64(q.Dot(v.Up))), float64(q.Dot(v.Back))
+		need := max(y/half, x/(half*aspect))
+		if !c.Ortho {
+			need += z
+		}
+		dist = max(dist, need)
+	}
+	c.Distance = float32(max(dist*1.12, float64(box.Diagonal())*1e-3, 1e-5))
+	return c
+}
+
+// View is a camera made ready for a picture of W × H pixels.
+type View struct {
+	W, H            int
+	Eye             vec.V // where the camera stands
+	Right, Up, Back vec.V // unit, world space; the camera looks along -Back
+	Scale           float32
+	Near            float32
+	Ortho           bool
+}
+
+// View returns the camera for a picture of w × h pixels.
+func (c Camera) View(w, h int) View {
+	back := vec.Direction(c.Azimuth, c.Elevation)
+	right := vec.V{0, 1, 0}.Cross(back).Unit()
+	half := float32(math.Tan(float64(c.Angle) * math.Pi / 360))
+	v := View{W: w, H: h, Eye: c.Target.Add(back.Mul(c.Distance)), Right: right, Up: back.Cross(right), Back: back,
+		Scale: float32(h) / 2 / half, Near: c.Distance * 1e-3, Ortho: c.Ortho}
+	if c.Ortho {
+		v.Scale /= c.Distance
+	}
+	return v
+}
+
+// Camera returns p in the space of the camera: to the right, up, and ahead.
+func (v *View) Camera(p vec.V) vec.V {
+	q := p.Sub(v.Eye)
+	return vec.V{q.Dot(v.Right), q.Dot(v.Up), -q.Dot(v.Back)}
+}
+
+// Project returns where the point at camera-space place q falls, in pixels from
+// the picture's top left corner, and its nearness: greater is closer, and linear
+// over the picture within a plane. For a perspective view q[2] must be positive.
+func (v *View) Project(q vec.V) (x, y, near float32) {
+	if v.Ortho {
+		return float32(v.W)/2 + v.Scale*q[0], float32(v.H)/2 - v.Scale*q[1], -q[2]
+	}
+	near = 1 / q[2]
+	s := v.Scale * near
+	return float32(v.W)/2 + s*q[0], float32(v.H)/2 - s*q[1], near
+}
+
+// Ray returns the ray through the place (x, y) of the picture, in pixels. Its
+// direction is of unit length.
+func (v *View) Ray(x, y float32) (origin, dir vec.V) {
+	dx, dy := (x-float32(v.W)/2)/v.Scale, (float32(v.H)/2-y)/v.Scale
+	side := v.Right.Mul(dx).Add(v.Up.Mul(dy))
+	if v.Ortho {
+		return v.Eye.Add(side), v.Back.Mul(-1)
+	}
+	return v.Eye, side.Sub(v.Back).Unit()
+}
+
+// Depth returns the distance ahead of the camera for a nearness from Project.
+func (v *View) Depth(near float32) float32 {
+	if v.Ortho {
+		return -near
+	}
+	return 1 / near
+}
