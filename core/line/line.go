@@ -52,62 +52,105 @@ const band = 32 // rows that one job draws
 // later layer on top of those before it.
 func (s *Sheet) Add(vis *sample.Visibility, scene *stage.Scene, view stage.View, layers []Layer, workers int) {
 	bands := (s.H + band - 1) / band
-	found := make([][][]edgel, len(layers)) // layer → band of the edge → edgels
-	widest := make([]float32, bands)
+	draws := make([][]int, len(scene.Parts)) // part → its layers
 	for i := range layers {
-		found[i] = make([][]edgel, bands)
 		if layers[i].Edges.Crease {
 			layers[i].regions = scene.Regions(layers[i].Edges.Angle)
 		}
-	}
-	sample.Parallel(workers, bands, func(b int) {
-		for i := range layers {
-			f := finder{vis: vis, scene: scene, view: view, layer: &layers[i], unit: float32(s.H) / 1000}
-			f.rows(b*band, min(s.H, (b+1)*band))
-			found[i][b] = f.out
-			widest[b] = max(widest[b], f.widest)
+		for p := range draws {
+			if layers[i].Part(int32(p)) {
+				draws[p] = append(draws[p], i)
+			}
 		}
+	}
+	found := make([]finder, bands)
+	sample.Parallel(workers, bands, func(b int) {
+		found[b] = finder{vis: vis, scene: scene, view: view, layers: layers, draws: draws, unit: float32(s.H) / 1000,
+			out: make([][]edgel, len(layers))}
+		found[b].rows(b*band, min(s.H, (b+1)*band))
 	})
 	reach := 0
-	for _, r := range widest {
-		reach = max(reach, int(r)/band+1)
+	for b := range found {
+		reach = max(reach, int(found[b].widest)/band+1)
 	}
 	sample.Parallel(workers, bands, func(b int) {
-		y0, y1 := b*band, min(s.H, (b+1)*band)
-		var under []float32
+		under, over := newStrip(s.W, b*band, min(s.H, (b+1)*band)), (*strip)(nil)
 		for i := range layers {
-			buf := make([]float32, 4*s.W*(y1-y0))
-			drew := false
+			at := under
+			if i > 0 {
+				if over == nil {
+					over = newStrip(s.W, under.y0, under.y1)
+				}
+				over.clear()
+				at = over
+			}
 			for k := max(0, b-reach); k <= min(bands-1, b+reach); k++ {
-				for j := range found[i][k] {
-					drew = stamp(buf, s.W, y0, y1, &found[i][k][j]) || drew
+				for j := range found[k].out[i] {
+					at.stamp(&found[k].out[i][j])
 				}
 			}
-			switch {
-			case !drew:
-			case under == nil:
-				under = buf
-			default:
-				for p := 0; p < len(buf); p += 4 {
-					rest := 1 - buf[p+3]
-					for c := range 4 {
-						under[p+c] = buf[p+c] + under[p+c]*rest
-					}
-				}
+			if i > 0 {
+				under.lay(over)
 			}
 		}
-		for p, v := range under {
-			s.Pix[4*s.W*y0+p] += v
+		for y := under.y0; y < under.y1; y++ {
+			sp := under.span[y-under.y0]
+			from, to := 4*(y*s.W+sp[0]), 4*(y*s.W+sp[1])
+			if from < to {
+				src := under.pix[4*((y-under.y0)*s.W+sp[0]):]
+				for p := range s.Pix[from:to] {
+					s.Pix[from+p] += src[p]
+				}
+			}
 		}
 	})
 	s.Passes++
 }
 
-// stamp draws a disc into the rows y0 to y1, keeping the greatest cover.
-func stamp(buf []float32, w, y0, y1 int, e *edgel) bool {
+// strip is some rows in the making, with the span of each that has been drawn on.
+type strip struct {
+	w, y0, y1 int
+	pix       []float32
+	span      [][2]int // from, to; empty if from >= to
+}
+
+func newStrip(w, y0, y1 int) *strip {
+	s := &strip{w: w, y0: y0, y1: y1, pix: make([]float32, 4*w*(y1-y0)), span: make([][2]int, y1-y0)}
+	s.clear()
+	return s
+}
+
+func (s *strip) clear() {
+	for j, sp := range s.span {
+		if sp[0] < sp[1] {
+			clear(s.pix[4*(j*s.w+sp[0]) : 4*(j*s.w+sp[1])])
+		}
+		s.span[j] = [2]int{s.w, 0}
+	}
+}
+
+// lay puts o over s.
+func (s *strip) lay(o *strip) {
+	for j, sp := range o.span {
+		if sp[0] >= sp[1] {
+			continue
+		}
+		for p := 4 * (j*s.w + sp[0]); p < 4*(j*s.w+sp[1]); p += 4 {
+			rest := 1 - o.pix[p+3]
+			for c := p; c < p+4; c++ {
+				s.pix[c] = o.pix[c] + s.pix[c]*rest
+			}
+		}
+		s.span[j] = [2]int{min(s.span[j][0], sp[0]), max(s.span[j][1], sp[1])}
+	}
+}
+
+// stamp draws a disc, keeping the greatest cover.
+func (s *strip) stamp(e *edgel) {
 	out := e.r + 0.5
-	j0, j1 := max(y0, int(math.Ceil(float64(e.y-out-0.5)))), min(y1-1, int(math.Floor(float64(e.y+out-0.5))))
-	drew := false
+	j0, j1 := max(s.y0, int(math.Ceil(float64(e.y-out-0.5)))), min(s.y1-1, int(math.Floor(float64(e.y+out-0.5))))
+	inner := max(0, e.r-0.5)
+	thin := min(1, 2*e.r)
 	for j := j0; j <= j1; j++ {
 		dy := float32(j) + 0.5 - e.y
 		d := out*out - dy*dy
@@ -115,33 +158,37 @@ func stamp(buf []float32, w, y0, y1 int, e *edgel) bool {
 			continue
 		}
 		half := float32(math.Sqrt(float64(d)))
-		i0, i1 := max(0, int(math.Ceil(float64(e.x-half-0.5)))), min(w-1, int(math.Floor(float64(e.x+half-0.5))))
-		inner := max(0, e.r-0.5)
+		i0, i1 := max(0, int(math.Ceil(float64(e.x-half-0.5)))), min(s.w-1, int(math.Floor(float64(e.x+half-0.5))))
+		if i0 > i1 {
+			continue
+		}
+		sp := &s.span[j-s.y0]
+		sp[0], sp[1] = min(sp[0], i0), max(sp[1], i1+1)
+		row := s.pix[4*((j-s.y0)*s.w+i0):]
 		for i := i0; i <= i1; i++ {
 			dx := float32(i) + 0.5 - e.x
 			q := dx*dx + dy*dy
-			cover := e.ink.Opacity
+			cover := thin
 			if q > inner*inner {
-				cover *= min(1, out-float32(math.Sqrt(float64(q))), 2*e.r)
+				cover = min(thin, out-float32(math.Sqrt(float64(q))))
 			}
-			p := 4 * ((j-y0)*w + i)
-			if cover > buf[p+3] {
-				buf[p], buf[p+1], buf[p+2], buf[p+3] = e.ink.Color[0]*cover, e.ink.Color[1]*cover, e.ink.Color[2]*cover, cover
-				drew = true
+			cover *= e.ink.Opacity
+			if p := row[4*(i-i0) : 4*(i-i0)+4]; cover > p[3] {
+				p[0], p[1], p[2], p[3] = e.ink.Color[0]*cover, e.ink.Color[1]*cover, e.ink.Color[2]*cover, cover
 			}
 		}
 	}
-	return drew
 }
 
-// finder looks for the edges of one layer in some rows.
+// finder looks for the edges of all layers in some rows.
 type finder struct {
 	vis    *sample.Visibility
 	scene  *stage.Scene
 	view   stage.View
-	layer  *Layer
-	unit   float32 // pixels in a thousandth of the height
-	out    []edgel
+	layers []Layer
+	draws  [][]int   // part → its layers
+	unit   float32   // pixels in a thousandth of the height
+	out    [][]edgel // by layer
 	widest float32
 }
 
@@ -171,31 +218,33 @@ func (f *finder) pair(p, step, x, y int) {
 	if f.vis.Near[q] > f.vis.Near[p] {
 		owner = q
 	}
-	part := f.scene.TriPart[f.vis.Tri[owner]]
-	if !f.layer.Part(part) || !f.edge(p, q, step) {
-		return
+	for _, i := range f.draws[f.scene.TriPart[f.vis.Tri[owner]]] {
+		l := &f.layers[i]
+		if !f.edge(l, p, q, step) {
+			continue
+		}
+		ink, ok := l.Ink(int32(owner))
+		r := ink.Width * f.unit / 2
+		if !ok || !(r > 0) || !(ink.Opacity > 0) {
+			continue
+		}
+		e := edgel{x: float32(x) + f.vis.Jitter[0], y: float32(y) + f.vis.Jitter[1], r: min(r, maxRadius), ink: ink}
+		e.ink.Opacity = min(1, ink.Opacity)
+		if step == 1 {
+			e.x += 0.5
+		} else {
+			e.y += 0.5
+		}
+		f.widest = max(f.widest, e.r+1)
+		f.out[i] = append(f.out[i], e)
 	}
-	ink, ok := f.layer.Ink(int32(owner))
-	r := ink.Width * f.unit / 2
-	if !ok || !(r > 0) || !(ink.Opacity > 0) {
-		return
-	}
-	e := edgel{x: float32(x) + f.vis.Jitter[0], y: float32(y) + f.vis.Jitter[1], r: min(r, maxRadius), ink: ink}
-	e.ink.Opacity = min(1, ink.Opacity)
-	if step == 1 {
-		e.x += 0.5
-	} else {
-		e.y += 0.5
-	}
-	f.widest = max(f.widest, e.r+1)
-	f.out = append(f.out, e)
 }
 
 // maxRadius limits what one place on an edge can cost, in pixels.
 const maxRadius = 100
 
-func (f *finder) edge(p, q, step int) bool {
-	e := &f.layer.Edges
+func (f *finder) edge(l *Layer, p, q, step int) bool {
+	e := &l.Edges
 	a, b := f.vis.Tri[p], f.vis.Tri[q]
 	if a < 0 || b < 0 {
 		return e.Outer
@@ -206,19 +255,22 @@ func (f *finder) edge(p, q, step int) bool {
 		return e.Outer
 	case pa != pb:
 		return e.Parts
-	case e.Crease && f.layer.regions[a] != f.layer.regions[b]:
+	case e.Crease && l.regions[a] != l.regions[b]:
 		return true
 	}
-	return e.Depth && f.jump(p, q, step)
+	return e.Depth && f.jump(float32(e.Jump)*f.scene.Size, p, q, step)
 }
 
 // jump tells whether the depth at q is not what the surface at p leads to, nor
 // the other way round: nearness is linear over the picture within a plane.
-func (f *finder) jump(p, q, step int) bool {
-	least := float32(f.layer.Edges.Jump) * f.scene.Size()
+func (f *finder) jump(least float32, p, q, step int) bool {
 	near := f.vis.Near
 	depth := f.view.Depth
-	if d := depth(near[p]) - depth(near[q]); d < least && d > -least {
+	bound := least // of the difference in nearness: 1/a − 1/b = (b − a)/ab
+	if !f.view.Ortho {
+		bound *= near[p] * near[q]
+	}
+	if d := near[p] - near[q]; d < bound && d > -bound {
 		return false
 	}
 	lead := func(from, back int) float32 {

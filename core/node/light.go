@@ -83,25 +83,26 @@ func (c *Call) shadowed(i int, dir vec.V) bool {
 	p := vec.V{c.Set.Pos[0][s], c.Set.Pos[1][s], c.Set.Pos[2][s]}
 	n := vec.V{c.Set.Norm[0][s], c.Set.Norm[1][s], c.Set.Norm[2][s]}
 	t := c.Scene.Tri[c.Set.Tri[s]]
-	flat := c.Scene.FlatNormal(c.Set.Tri[s])
-	side := float32(1)
-	if flat.Dot(n) < 0 {
-		side = -1
-	}
-	a, b, e := c.Scene.Pos[t[0]], c.Scene.Pos[t[1]], c.Scene.Pos[t[2]]
-	var w [3]float32
-	area := b.Sub(a).Cross(e.Sub(a)).Dot(flat)
-	lifted := p
-	if area > 0 {
-		w[1] = p.Sub(a).Cross(e.Sub(a)).Dot(flat) / area
-		w[2] = b.Sub(a).Cross(p.Sub(a)).Dot(flat) / area
+	a := c.Scene.Pos[t[0]]
+	ab, ac, ap := c.Scene.Pos[t[1]].Sub(a), c.Scene.Pos[t[2]].Sub(a), p.Sub(a)
+	flat := ab.Cross(ac)
+	if area := flat.Dot(flat); area > 0 {
+		var w [3]float32
+		w[1] = ap.Cross(ac).Dot(flat) / area
+		w[2] = ab.Cross(ap).Dot(flat) / area
 		w[0] = 1 - w[1] - w[2]
+		side := float32(1)
+		if flat.Dot(n) < 0 {
+			side = -1
+		}
+		lift := vec.V{}
 		for k, v := range t {
-			vn := c.Scene.Normal[v].Mul(side)
-			if below := p.Sub(c.Scene.Pos[v]).Dot(vn); below < 0 {
-				lifted = lifted.Sub(vn.Mul(below * w[k]))
+			vn := c.Scene.Normal[v]
+			if below := p.Sub(c.Scene.Pos[v]).Dot(vn) * side; below < 0 {
+				lift = lift.Sub(vn.Mul(below * w[k] * side))
 			}
 		}
+		p = p.Add(lift)
 	}
-	return c.Scene.Tracer.Occluded(lifted.Add(n.Mul(c.Scene.Size()*2e-5)), dir, 1e30)
+	return c.Scene.Tracer.Occluded(p.Add(n.Mul(c.Scene.Size*2e-5)), dir, 1e30)
 }

@@ -31,14 +31,14 @@ const (
 type Projector struct {
 	geo  *stage.Geometry
 	view stage.View
-	x, y []float32
+	x, y []int32   // in subpixels
 	near []float32 // NaN where the vertex lies behind the near plane or beyond the guard
 }
 
 // NewProjector projects the vertices of geo on up to workers cores.
 func NewProjector(geo *stage.Geometry, view stage.View, workers int) *Projector {
 	n := len(geo.Pos)
-	p := &Projector{geo: geo, view: view, x: make([]float32, n), y: make([]float32, n), near: make([]float32, n)}
+	p := &Projector{geo: geo, view: view, x: make([]int32, n), y: make([]int32, n), near: make([]float32, n)}
 	nan := float32(math.NaN())
 	Parallel(workers, (n+8191)/8192, func(job int) {
 		for i := job * 8192; i < min(n, (job+1)*8192); i++ {
@@ -47,10 +47,11 @@ func NewProjector(geo *stage.Geometry, view stage.View, workers int) *Projector 
 				p.near[i] = nan
 				continue
 			}
-			p.x[i], p.y[i], p.near[i] = view.Project(q)
-			if !(abs(p.x[i]) < guard && abs(p.y[i]) < guard) {
-				p.near[i] = nan
+			x, y, near := view.Project(q)
+			if !(abs(x) < guard && abs(y) < guard) {
+				near = nan
 			}
+			p.x[i], p.y[i], p.near[i] = snap(x), snap(y), near
 		}
 	})
 	return p
@@ -58,8 +59,19 @@ func NewProjector(geo *stage.Geometry, view stage.View, workers int) *Projector 
 
 func abs(x float32) float32 { return max(x, -x) }
 
-// corner is a vertex on the picture, in pixels.
-type corner struct{ x, y, near float32 }
+// snap returns pixels as whole subpixels; what cannot be said so is 0.
+func snap(x float32) int32 {
+	if !(abs(x) < 2*guard) {
+		return 0
+	}
+	return int32(math.Floor(float64(x)*subpixel + 0.5))
+}
+
+// corner is a vertex on the picture, in subpixels from the first sample.
+type corner struct {
+	x, y int32
+	near float32
+}
 
 type drawn struct {
 	v   [3]corner
@@ -73,9 +85,12 @@ type bin struct {
 
 // Draw returns what is seen through the given place within each pixel, (0.5,
 // 0.5) being the middle. It stops early, with the context's error, when ctx ends.
-func (p *Projector) Draw(ctx context.Context, jitter [2]float32, workers int) (*Visibility, error) {
+// The place is rounded to a subpixel.
+func (p *Projector) Draw(ctx context.Context, at [2]float32, workers int) (*Visibility, error) {
 	w, h := p.view.W, p.view.H
-	vis := &Visibility{W: w, H: h, Jitter: jitter, Tri: make([]int32, w*h), Near: make([]float32, w*h)}
+	jitter := [2]int32{snap(at[0]), snap(at[1])}
+	at = [2]float32{float32(jitter[0]) / subpixel, float32(jitter[1]) / subpixel}
+	vis := &Visibility{W: w, H: h, Jitter: at, Tri: make([]int32, w*h), Near: make([]float32, w*h)}
 	tx, ty := (w+tileSize-1)/tileSize, (h+tileSize-1)/tileSize
 	bins := make([][]bin, chunks)
 	nt := len(p.geo.Tri)
@@ -114,7 +129,7 @@ func (p *Projector) Draw(ctx context.Context, jitter [2]float32, workers int) (*
 	return vis, ctx.Err()
 }
 
-func (p *Projector) corners(t int32, jitter [2]float32) (out [3]corner) {
+func (p *Projector) corners(t int32, jitter [2]int32) (out [3]corner) {
 	for k, v := range p.geo.Tri[t] {
 		out[k] = corner{p.x[v] - jitter[0], p.y[v] - jitter[1], p.near[v]}
 	}
@@ -122,46 +137,28 @@ func (p *Projector) corners(t int32, jitter [2]float32) (out [3]corner) {
 }
 
 // sort puts a triangle into the bins of the tiles that its box touches.
-func (p *Projector) sort(bins []bin, tx, ty int, t int32, jitter [2]float32) {
+func (p *Projector) sort(bins []bin, tx, ty int, t int32, jitter [2]int32) {
 	v := p.corners(t, jitter)
-	sum := v[0].near + v[1].near + v[2].near
-	if sum != sum {
+	if sum := v[0].near + v[1].near + v[2].near; sum != sum {
 		for _, piece := range p.clip(t, jitter) {
-			overlap(piece, tx, ty, func(i int) { bins[i].cut = append(bins[i].cut, drawn{piece, t}) })
+			tiles(&piece, tx, ty, func(i int) { bins[i].cut = append(bins[i].cut, drawn{piece, t}) })
 		}
 		return
 	}
-	x0, x1 := min(v[0].x, v[1].x, v[2].x), max(v[0].x, v[1].x, v[2].x)
-	y0, y1 := min(v[0].y, v[1].y, v[2].y), max(v[0].y, v[1].y, v[2].y)
-	// A box that lies between two rows or columns of samples covers none.
-	if x1 < 0 || y1 < 0 || ceil(x0) > floor(x1) && x1-x0 < 0.9 || ceil(y0) > floor(y1) && y1-y0 < 0.9 {
-		return
-	}
-	i0, i1 := max(0, int(x0)/tileSize), min(tx-1, int(x1)/tileSize)
-	j0, j1 := max(0, int(y0)/tileSize), min(ty-1, int(y1)/tileSize)
-	if x0 < 0 {
-		i0 = 0
-	}
-	if y0 < 0 {
-		j0 = 0
-	}
-	for j := j0; j <= j1; j++ {
-		for i := i0; i <= i1; i++ {
-			b := &bins[j*tx+i]
-			b.plain = append(b.plain, t)
-		}
-	}
+	tiles(&v, tx, ty, func(i int) { bins[i].plain = append(bins[i].plain, t) })
 }
 
-// ceil and floor allow for the snapping of vertices to the subpixel grid.
-func ceil(x float32) int  { return int(math.Ceil(float64(x) - 1.0/subpixel)) }
-func floor(x float32) int { return int(math.Floor(float64(x) + 1.0/subpixel)) }
-
-func overlap(v [3]corner, tx, ty int, f func(i int)) {
-	x0, x1 := min(v[0].x, v[1].x, v[2].x), max(v[0].x, v[1].x, v[2].x)
-	y0, y1 := min(v[0].y, v[1].y, v[2].y), max(v[0].y, v[1].y, v[2].y)
-	for j := max(0, floor(y0)/tileSize); j <= min(ty-1, floor(y1)/tileSize); j++ {
-		for i := max(0, floor(x0)/tileSize); i <= min(tx-1, floor(x1)/tileSize); i++ {
+// tiles calls f for every tile that the samples within the triangle's box touch;
+// a box that lies between two rows or columns of samples touches none.
+func tiles(v *[3]corner, tx, ty int, f func(i int)) {
+	x0, x1 := (min(v[0].x, v[1].x, v[2].x)+subpixel-1)>>8, max(v[0].x, v[1].x, v[2].x)>>8
+	y0, y1 := (min(v[0].y, v[1].y, v[2].y)+subpixel-1)>>8, max(v[0].y, v[1].y, v[2].y)>>8
+	if x0 > x1 || y0 > y1 || x1 < 0 || y1 < 0 {
+		return
+	}
+	i0, i1 := max(0, int(x0))/tileSize, min(tx-1, int(x1)/tileSize)
+	for j := max(0, int(y0)) / tileSize; j <= min(ty-1, int(y1)/tileSize); j++ {
+		for i := i0; i <= i1; i++ {
 			f(j*tx + i)
 		}
 	}
@@ -169,7 +166,7 @@ func overlap(v [3]corner, tx, ty int, f func(i int)) {
 
 // clip cuts a triangle at the near plane and the guard (Sutherland and Hodgman
 // 1974) and returns what is left as triangles on the picture.
-func (p *Projector) clip(t int32, jitter [2]float32) [][3]corner {
+func (p *Projector) clip(t int32, jitter [2]int32) [][3]corner {
 	v := &p.view
 	var poly []vec.V
 	for _, i := range p.geo.Tri[t] {
@@ -211,7 +208,7 @@ func (p *Projector) clip(t int32, jitter [2]float32) [][3]corner {
 		if x-x != 0 || y-y != 0 || near-near != 0 {
 			return nil
 		}
-		pts = append(pts, corner{x - jitter[0], y - jitter[1], near})
+		pts = append(pts, corner{snap(x) - jitter[0], snap(y) - jitter[1], near})
 	}
 	for i := 1; i+1 < len(pts); i++ {
 		tris = append(tris, [3]corner{pts[0], pts[i], pts[i+1]})
@@ -222,11 +219,8 @@ func (p *Projector) clip(t int32, jitter [2]float32) [][3]corner {
 // fill draws one triangle into the tile from (x0, y0) up to (x1, y1). Edges are
 // exact in integers, and a sample on a shared edge belongs to one side only.
 func (vis *Visibility) fill(v [3]corner, tri int32, x0, y0, x1, y1 int) {
-	var fx, fy [3]int64
-	for k := range v {
-		fx[k] = int64(math.RoundToEven(float64(v[k].x) * subpixel))
-		fy[k] = int64(math.RoundToEven(float64(v[k].y) * subpixel))
-	}
+	fx := [3]int64{int64(v[0].x), int64(v[1].x), int64(v[2].x)}
+	fy := [3]int64{int64(v[0].y), int64(v[1].y), int64(v[2].y)}
 	area := (fx[1]-fx[0])*(fy[2]-fy[0]) - (fy[1]-fy[0])*(fx[2]-fx[0])
 	if area == 0 {
 		return

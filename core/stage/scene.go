@@ -26,6 +26,7 @@ type Geometry struct {
 	TriPart     []int32 // index into Scene.Parts
 	Box         vec.Box
 	Models      []Placed
+	Size        float32 // the length that "1" means: the diagonal of Box, 1 if there are no models
 }
 
 // Placed is one model's run of triangles.
@@ -122,6 +123,9 @@ func newGeometry(s *Stage, loaded []*mesh.Surface) *Geometry {
 		}
 		part += int32(len(l.Mesh.Parts))
 	}
+	if g.Size = g.Box.Diagonal(); !(g.Size > 0) {
+		g.Size = 1
+	}
 	return g
 }
 
@@ -153,13 +157,4 @@ func (g *Geometry) Regions(degrees float64) []int32 {
 func (g *Geometry) FlatNormal(t int32) vec.V {
 	v := g.Tri[t]
 	return g.Pos[v[1]].Sub(g.Pos[v[0]]).Cross(g.Pos[v[2]].Sub(g.Pos[v[0]])).Unit()
-}
-
-// Size returns the length that "1" means on this stage: the diagonal of the box
-// around all models, 1 if there are none.
-func (g *Geometry) Size() float32 {
-	if d := g.Box.Diagonal(); d > 0 {
-		return d
-	}
-	return 1
 }

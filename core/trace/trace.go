@@ -18,7 +18,7 @@ type Tree struct {
 
 // bvhNode holds the boxes of its two children and where they are.
 type bvhNode struct {
-	box   [2]vec.Box
+	box   [2][6]float32 // for each axis the lower plane, then the upper
 	child [2]int32 // ≥ 0: a node; < 0: a leaf, its first triangle is ^child
 	count [2]int32 // triangles of a leaf; 0 for a child that holds nothing
 }
@@ -67,10 +67,9 @@ func (b *builder) split(node int, lo, hi, depth int) {
 		// A hair larger, so that rounding in the slab test loses nothing.
 		pad := box.Diagonal() * 1e-6
 		for k := range 3 {
-			box.Min[k] -= pad
-			box.Max[k] += pad
+			b.tree.nodes[node].box[side][2*k] = box.Min[k] - pad
+			b.tree.nodes[node].box[side][2*k+1] = box.Max[k] + pad
 		}
-		b.tree.nodes[node].box[side] = box
 		count := r[1] - r[0]
 		if count <= leafSize || depth >= maxDepth-2 {
 			b.tree.nodes[node].child[side] = ^int32(len(b.tree.tris))
@@ -158,26 +157,35 @@ func area(b vec.Box) float32 {
 }
 
 // Occluded tells whether a triangle lies on the ray from origin along the unit
-// vector dir, nearer than limit.
+// vector dir, nearer than limit. It is written in scalars throughout: arrays
+// would go through memory.
 func (t *Tree) Occluded(origin, dir vec.V, limit float32) bool {
 	if len(t.tris) == 0 {
 		return false
 	}
-	var inv vec.V
-	for k := range 3 {
-		d := dir[k]
-		if d < 1e-20 && d > -1e-20 { // keeps 0·∞ out of the slab test
-			d = float32(math.Copysign(1e-20, float64(d)))
-		}
-		inv[k] = 1 / d
-	}
+	ox, oy, oz := origin[0], origin[1], origin[2]
+	ix, iy, iz := inverse(dir[0]), inverse(dir[1]), inverse(dir[2])
+	sx, sy, sz := sign(ix), sign(iy), sign(iz)
 	var stack [maxDepth + 2]int32
 	top := 1
 	for top > 0 {
 		top--
 		n := &t.nodes[stack[top]]
 		for side := range 2 {
-			if !hits(&n.box[side], origin, inv, limit) {
+			b := &n.box[side]
+			t0, t1 := (b[sx]-ox)*ix, (b[1-sx]-ox)*ix
+			y0, y1 := (b[2+sy]-oy)*iy, (b[3-sy]-oy)*iy
+			if t0 > y1 || y0 > t1 {
+				continue
+			}
+			if y0 > t0 {
+				t0 = y0
+			}
+			if y1 < t1 {
+				t1 = y1
+			}
+			z0, z1 := (b[4+sz]-oz)*iz, (b[5-sz]-oz)*iz
+			if t0 > z1 || z0 > t1 || t1 < 0 || z1 < 0 || t0 > limit || z0 > limit {
 				continue
 			}
 			c := n.child[side]
@@ -196,33 +204,43 @@ func (t *Tree) Occluded(origin, dir vec.V, limit float32) bool {
 	return false
 }
 
-func hits(b *vec.Box, o, inv vec.V, limit float32) bool {
-	x0, x1 := (b.Min[0]-o[0])*inv[0], (b.Max[0]-o[0])*inv[0]
-	y0, y1 := (b.Min[1]-o[1])*inv[1], (b.Max[1]-o[1])*inv[1]
-	z0, z1 := (b.Min[2]-o[2])*inv[2], (b.Max[2]-o[2])*inv[2]
-	near := max(min(x0, x1), min(y0, y1), min(z0, z1), 0)
-	far := min(max(x0, x1), max(y0, y1), max(z0, z1), limit)
-	return near <= far
+// sign returns which plane of a slab a ray meets first: 0 the lower, 1 the upper.
+func sign(inv float32) int {
+	if inv < 0 {
+		return 1
+	}
+	return 0
+}
+
+// inverse returns 1/d, kept finite so that no 0·∞ enters the slab test.
+func inverse(d float32) float32 {
+	if d < 1e-20 && d > -1e-20 {
+		return float32(math.Copysign(1e20, float64(d)))
+	}
+	return 1 / d
 }
 
 // hit is the test of Möller and Trumbore (1997), from both sides.
 func (t *triangle) hit(o, d vec.V, limit float32) bool {
-	p := d.Cross(t.e2)
-	det := t.e1.Dot(p)
+	dx, dy, dz := d[0], d[1], d[2]
+	ax, ay, az := t.e1[0], t.e1[1], t.e1[2]
+	bx, by, bz := t.e2[0], t.e2[1], t.e2[2]
+	px, py, pz := dy*bz-dz*by, dz*bx-dx*bz, dx*by-dy*bx
+	det := ax*px + ay*py + az*pz
 	if det == 0 {
 		return false
 	}
 	inv := 1 / det
-	s := o.Sub(t.a)
-	u := s.Dot(p) * inv
+	sx, sy, sz := o[0]-t.a[0], o[1]-t.a[1], o[2]-t.a[2]
+	u := (sx*px + sy*py + sz*pz) * inv
 	if !(u >= -1e-6 && u <= 1+1e-6) {
 		return false
 	}
-	q := s.Cross(t.e1)
-	v := d.Dot(q) * inv
+	qx, qy, qz := sy*az-sz*ay, sz*ax-sx*az, sx*ay-sy*ax
+	v := (dx*qx + dy*qy + dz*qz) * inv
 	if !(v >= -1e-6 && u+v <= 1+1e-6) {
 		return false
 	}
-	dist := t.e2.Dot(q) * inv
+	dist := (bx*qx + by*qy + bz*qz) * inv
 	return dist > 0 && dist < limit
 }

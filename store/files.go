@@ -1,0 +1,77 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"mobanta/core/exchange"
+)
+
+// PutFile keeps the bytes of a model and returns their hash. Bytes that are
+// there already are kept once.
+func (s *Store) PutFile(ctx context.Context, f exchange.File) (string, error) {
+	hash := exchange.Hash(f.Data)
+	path := filepath.Join(s.dir, "files", hash)
+	if info, err := os.Stat(path); err != nil || info.Size() != int64(len(f.Data)) {
+		if err := writeWhole(path, f.Data); err != nil {
+			return "", fmt.Errorf("store: %w", err)
+		}
+	}
+	_, err := s.db.ExecContext(ctx, `INSERT INTO files (hash, name, size, made) VALUES (?, ?, ?, ?) ON CONFLICT (hash) DO NOTHING`,
+		hash, f.Name, len(f.Data), time.Now().UnixMilli())
+	if err != nil {
+		return "", fmt.Errorf("store: %w", err)
+	}
+	return hash, nil
+}
+
+// File returns the file of that hash.
+func (s *Store) File(ctx context.Context, hash string) (exchange.File, error) {
+	var f exchange.File
+	err := s.db.QueryRowContext(ctx, `SELECT name FROM files WHERE hash = ?`, hash).Scan(&f.Name)
+	if errors.Is(err, sql.ErrNoRows) {
+		return f, ErrNotFound
+	}
+	if err != nil {
+		return f, fmt.Errorf("store: %w", err)
+	}
+	// The hash is one that the database knows, so it is no path from elsewhere.
+	if f.Data, err = os.ReadFile(filepath.Join(s.dir, "files", hash)); err != nil {
+		return f, fmt.Errorf("store: %w", err)
+	}
+	return f, nil
+}
+
+// writeWhole writes a file that is either there in full or not at all, also
+// after a crash.
+func writeWhole(path string, data []byte) error {
+	tmp, err := os.CreateTemp(filepath.Dir(path), "new-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(tmp.Name())
+	_, err = tmp.Write(data)
+	if err == nil {
+		err = tmp.Sync()
+	}
+	if e := tmp.Close(); err == nil {
+		err = e
+	}
+	if err == nil {
+		err = os.Rename(tmp.Name(), path)
+	}
+	if err != nil {
+		return err
+	}
+	dir, err := os.Open(filepath.Dir(path))
+	if err != nil {
+		return err
+	}
+	defer dir.Close()
+	return dir.Sync()
+}
