@@ -407,12 +407,13 @@ func (l *layouter) draw() Layout {
 			if k == len(w.through)-2 {
 				next += int(w.b)
 			}
-			if next != at {
+			if d := next - at; d > 3 || d < -3 {
 				level := y[row] + l.z.CardH + l.z.Port + l.z.GapY/2 + lane[[2]int{wi, k}]*l.z.Lane
 				p.Points = append(p.Points, [2]int{at, level}, [2]int{next, level})
 				at = next
 			}
 		}
+		// A wire that is all but straight is drawn straight.
 		last := l.spots[w.through[len(w.through)-1]].row
 		p.Points = append(p.Points, [2]int{at, y[last] - l.z.Port})
 		out.Wires = append(out.Wires, p)

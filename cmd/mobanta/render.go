@@ -1,0 +1,266 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"mobanta/core/exchange"
+	"mobanta/core/mesh"
+	"mobanta/core/meshfile"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/picture"
+	"mobanta/core/project"
+	"mobanta/core/stage"
+)
+
+type renderFlags struct {
+	bundle, model, look, size, peek, sun, camera, out string
+	samples, bits                                     int
+}
+
+func renderCommand() *cobra.Command {
+	var f renderFlags
+	c := &cobra.Command{
+		Use:   "render (--bundle FILE | --model FILE) --out FILE",
+		Short: "Render a picture into a file",
+		Long: `Renders the project of a bundle, or a model on a plain stage, framed, with one sun.
+
+The picture is a PNG (.png), or a Portable FloatMap (.pfm) with the linear values, three channels, bottom row first.
+Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; elevation goes up; Y is up.`,
+		Example: `  mobanta render --model kettle.glb --look ink.json --sun -40,45 --out kettle.png
+  mobanta render --bundle saltlight.zip --size 3840x2160 --samples 32 --out large.png
+  mobanta render --model ball.obj --peek "Diffuse light" --out tone.pfm`,
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error { return render(cmd.Context(), &f) },
+	}
+	c.Flags().StringVar(&f.bundle, "bundle", "", "bundle to render")
+	c.Flags().StringVar(&f.model, "model", "", "model to render on a plain stage")
+	c.Flags().StringVar(&f.look, "look", "", "look file, or the name of a look of the bundle; every part wears it")
+	c.Flags().StringVar(&f.size, "size", "1920x1080", "width and height in pixels")
+	c.Flags().IntVar(&f.samples, "samples", 16, "positions in a pixel, 1 to 256")
+	c.Flags().StringVar(&f.peek, "peek", "", "show the result of a node, NODE or NODE.PORT, by id or name")
+	c.Flags().StringVar(&f.sun, "sun", "", "AZIMUTH,ELEVATION of the first sun")
+	c.Flags().StringVar(&f.camera, "camera", "", "AZIMUTH,ELEVATION to look from, framed anew")
+	c.Flags().IntVar(&f.bits, "bits", 8, "bits in a channel of a PNG, 8 or 16")
+	c.Flags().StringVar(&f.out, "out", "", "file to write, .png or .pfm")
+	c.MarkFlagsMutuallyExclusive("bundle", "model")
+	c.MarkFlagsOneRequired("bundle", "model")
+	if err := c.MarkFlagRequired("out"); err != nil {
+		panic(err)
+	}
+	return c
+}
+
+func render(ctx context.Context, f *renderFlags) error {
+	ext := strings.ToLower(filepath.Ext(f.out))
+	if ext != ".png" && ext != ".pfm" {
+		return fmt.Errorf("--out must end in .png or .pfm, not %q", ext)
+	}
+	if f.bits != 8 && f.bits != 16 {
+		return fmt.Errorf("--bits must be 8 or 16, not %d", f.bits)
+	}
+	if f.samples < 1 || f.samples > picture.MaxSamples {
+		return fmt.Errorf("--samples must lie between 1 and %d, not %d", picture.MaxSamples, f.samples)
+	}
+	w, h, err := pair(f.size, "x", strconv.Atoi)
+	if err != nil || w < 1 || h < 1 || w > 32768 || h > 32768 || w*h > picture.MaxPixels {
+		return fmt.Errorf("--size must be such as 1920x1080, at most %d million pixels, not %q", picture.MaxPixels>>20, f.size)
+	}
+	p, surfaces, err := load(f)
+	if err != nil {
+		return err
+	}
+	if err := f.applyLook(p); err != nil {
+		return err
+	}
+	if f.sun != "" {
+		az, el, err := pair(f.sun, ",", angle)
+		if err != nil {
+			return fmt.Errorf("--sun: %w", err)
+		}
+		if len(p.Stage.Suns) == 0 {
+			p.Stage.Suns = stage.New().Suns
+		}
+		p.Stage.Suns[0].Azimuth, p.Stage.Suns[0].Elevation = az, el
+	}
+	if f.camera != "" {
+		az, el, err := pair(f.camera, ",", angle)
+		if err != nil {
+			return fmt.Errorf("--camera: %w", err)
+		}
+		p.Stage.Camera.Azimuth, p.Stage.Camera.Elevation = az, max(-89.9, min(89.9, el))
+	}
+	if err := p.Stage.Check(); err != nil {
+		return err
+	}
+	sc, err := stage.NewScene(&p.Stage, surfaces, nil)
+	if err != nil {
+		return err
+	}
+	if f.model != "" || f.camera != "" {
+		p.Stage.Camera = p.Stage.Camera.Frame(sc.Box, float64(w)/float64(h))
+	}
+	job := picture.Job{Scene: sc, Looks: p.Networks(), W: w, H: h, Samples: f.samples}
+	if f.peek != "" {
+		if job.Peek, err = findPeek(p, sc, f.peek); err != nil {
+			return err
+		}
+		job.Peek.Raw = ext == ".pfm"
+	}
+	r := picture.NewRenderer(runtime.GOMAXPROCS(0))
+	r.Keep = false
+	var wrote error
+	err = r.Render(ctx, job, func(res *picture.Result) {
+		if res.Done {
+			wrote = write(f.out, func(out io.Writer) error {
+				if ext == ".pfm" {
+					return res.WritePFM(out)
+				}
+				return res.WritePNG(out, f.bits)
+			})
+		}
+	})
+	return errors.Join(err, wrote)
+}
+
+func angle(s string) (float64, error) { return strconv.ParseFloat(strings.TrimSpace(s), 64) }
+
+func pair[T any](s, sep string, parse func(string) (T, error)) (a, b T, err error) {
+	x, y, ok := strings.Cut(s, sep)
+	if !ok {
+		return a, b, fmt.Errorf("%q is not two numbers with %q between them", s, sep)
+	}
+	if a, err = parse(x); err == nil {
+		b, err = parse(y)
+	}
+	if err != nil {
+		err = fmt.Errorf("%q is not two numbers with %q between them", s, sep)
+	}
+	return a, b, err
+}
+
+// load returns the project of a bundle, or one made around a model.
+func load(f *renderFlags) (*project.Project, stage.Surfaces, error) {
+	if f.bundle != "" {
+		data, err := os.ReadFile(f.bundle)
+		if err != nil {
+			return nil, nil, err
+		}
+		p, files, err := exchange.ReadBundle(data)
+		if err != nil {
+			return nil, nil, err
+		}
+		return p, func(m *stage.Model) (*mesh.Surface, error) {
+			return meshfile.Surface(m, func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil })
+		}, nil
+	}
+	m, err := readModel(f.model)
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := mesh.NewSurface(m.Mesh, mesh.DefaultCrease)
+	if err != nil {
+		return nil, nil, err
+	}
+	p := project.New("render")
+	model := stage.Model{ID: "model", Name: "model", File: "model", Scale: 1, Looks: map[string]string{}}
+	for _, part := range m.Mesh.Parts {
+		model.Looks[part.Name] = p.Looks[0].ID
+	}
+	p.Stage.Models = append(p.Stage.Models, model)
+	return p, func(*stage.Model) (*mesh.Surface, error) { return s, nil }, nil
+}
+
+// applyLook puts the look that --look names onto every part.
+func (f *renderFlags) applyLook(p *project.Project) error {
+	if f.look == "" {
+		return nil
+	}
+	l := p.FindLook(f.look)
+	if l == nil {
+		file, err := os.Open(f.look)
+		if errors.Is(err, os.ErrNotExist) {
+			var names []string
+			for _, l := range p.Looks {
+				names = append(names, l.Name)
+			}
+			return fmt.Errorf("--look: there is no file and no look named %q; the looks are %s", f.look, strings.Join(names, ", "))
+		}
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		name, net, err := exchange.ReadLook(file)
+		if err != nil {
+			return fmt.Errorf("%s: %w", f.look, err)
+		}
+		p.Looks = append(p.Looks, project.Look{ID: "from-file", Name: name, Network: net})
+		l = &p.Looks[len(p.Looks)-1]
+	}
+	for i := range p.Stage.Models {
+		for part := range p.Stage.Models[i].Looks {
+			p.Stage.Models[i].Looks[part] = l.ID
+		}
+	}
+	return nil
+}
+
+// findPeek finds the node in the looks that are worn, the first that has it.
+func findPeek(p *project.Project, sc *stage.Scene, name string) (*picture.Peek, error) {
+	var cat node.Catalogue
+	seen := map[string]bool{}
+	for _, part := range sc.Parts {
+		l := p.Look(part.Look)
+		if l == nil || seen[l.ID] {
+			continue
+		}
+		seen[l.ID] = true
+		// A name may hold a dot itself, so try the whole first.
+		tries := [][2]string{{name, ""}}
+		if i := strings.LastIndexByte(name, '.'); i >= 0 {
+			tries = append(tries, [2]string{name[:i], name[i+1:]})
+		}
+		for _, try := range tries {
+			d := l.Find(cat, try[0])
+			if d == nil {
+				continue
+			}
+			out := cat.Spec(d.Kind).Output(try[1])
+			if out == nil {
+				return nil, fmt.Errorf("--peek: %s has no output %q", d.Title(cat), try[1])
+			}
+			return &picture.Peek{Look: l.ID, Ref: network.Ref{Node: d.ID, Port: out.Key}}, nil
+		}
+	}
+	return nil, fmt.Errorf("--peek: no look that is worn has a node %q", name)
+}
+
+// write writes a file that is there in full or not at all.
+func write(name string, f func(w io.Writer) error) error {
+	tmp, err := os.CreateTemp(filepath.Dir(name), ".mobanta-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(tmp.Name())
+	err = f(tmp)
+	if e := tmp.Close(); err == nil {
+		err = e
+	}
+	if err == nil {
+		err = os.Chmod(tmp.Name(), 0o644)
+	}
+	if err == nil {
+		err = os.Rename(tmp.Name(), name)
+	}
+	return err
+}

@@ -1,0 +1,29 @@
+package meshfile
+
+import (
+	"fmt"
+
+	"mobanta/core/mesh"
+	"mobanta/core/stage"
+)
+
+// Surface returns the prepared mesh of a stage's model: a solid, or the file
+// that open gives the name and bytes of.
+func Surface(m *stage.Model, open func(hash string) (name string, data []byte, err error)) (*mesh.Surface, error) {
+	if m.Solid != "" {
+		s := mesh.FindSolid(m.Solid)
+		if s == nil {
+			return nil, fmt.Errorf("meshfile: there is no solid named %.40q", m.Solid)
+		}
+		return mesh.NewSurface(s.Make(), mesh.DefaultCrease)
+	}
+	name, data, err := open(m.File)
+	if err != nil {
+		return nil, err
+	}
+	model, err := Read(name, data, nil)
+	if err != nil {
+		return nil, err
+	}
+	return mesh.NewSurface(model.Mesh, mesh.DefaultCrease)
+}

@@ -1,0 +1,311 @@
+package web
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"path"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"mobanta/core/exchange"
+	"mobanta/core/mesh"
+	"mobanta/core/meshfile"
+	"mobanta/core/project"
+	"mobanta/core/stage"
+	"mobanta/core/vec"
+	"mobanta/store"
+)
+
+// request is edits as the browser sends them: one revision.
+type request struct {
+	Edits []wish `json:"edits"`
+}
+
+// wish is an edit whose value may still be text as it was typed.
+type wish struct {
+	project.Edit
+	As string `json:"as,omitempty"` // what Value is: "number" may be a sum such as 1/3
+}
+
+// answer tells the browser what is stored now.
+type answer struct {
+	Version int64    `json:"version"`
+	Created string   `json:"created,omitempty"`
+	Notes   []string `json:"notes,omitempty"`
+}
+
+const maxEditBytes = 4 << 20
+
+// edit stores edits: JSON from scripts, or one edit as form fields.
+func (v *Server) edit(c *echo.Context) error {
+	r := c.Request()
+	r.Body = http.MaxBytesReader(c.Response(), r.Body, maxEditBytes)
+	var req request
+	if strings.HasPrefix(r.Header.Get("Content-Type"), "application/json") {
+		if err := json.NewDecoder(r.Body).Decode(&req); err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, "The edit could not be read.")
+		}
+	} else {
+		w, err := formWish(c)
+		if err != nil {
+			return err
+		}
+		req.Edits = []wish{w}
+	}
+	edits, err := settled(req.Edits)
+	if err != nil {
+		return err
+	}
+	st, outcomes, err := v.apply(r, c.Param("id"), edits)
+	if err != nil {
+		return err
+	}
+	a := answer{Version: st.Version}
+	for _, o := range outcomes {
+		if o.Created != "" {
+			a.Created = o.Created
+		}
+		if o.Note != "" {
+			a.Notes = append(a.Notes, o.Note)
+		}
+	}
+	return c.JSON(http.StatusOK, a)
+}
+
+// apply stores edits and tells every tab.
+func (v *Server) apply(r *http.Request, id string, edits []project.Edit) (*store.State, []project.Outcome, error) {
+	ctx := r.Context()
+	for i := range edits {
+		if edits[i].Op == "camera.frame" {
+			st, err := v.store.Load(ctx, id)
+			if err != nil {
+				return nil, nil, err
+			}
+			sc, err := stage.NewScene(&st.Project.Stage, v.surfaces.get, nil)
+			if err != nil {
+				return nil, nil, err
+			}
+			edits[i].Box = &sc.Box
+		}
+		if edits[i].Op == "model.add" && edits[i].Kind == "" {
+			return nil, nil, echo.NewHTTPError(http.StatusBadRequest, "A model from a file is brought in as a file.")
+		}
+	}
+	st, outcomes, err := v.store.Edit(ctx, id, edits)
+	if err == nil {
+		v.hub.changed(st)
+	}
+	return st, outcomes, err
+}
+
+func formWish(c *echo.Context) (wish, error) {
+	f, err := c.FormValues()
+	if err != nil {
+		return wish{}, echo.NewHTTPError(http.StatusBadRequest, "The edit could not be read.")
+	}
+	w := wish{As: f.Get("as")}
+	w.Edit = project.Edit{Op: f.Get("op"), Look: f.Get("look"), Node: f.Get("node"), Key: f.Get("key"), Kind: f.Get("kind"), Name: f.Get("name"),
+		From: f.Get("from"), To: f.Get("to"), ID: f.Get("id"), Part: f.Get("part")}
+	w.Index, _ = strconv.Atoi(f.Get("index"))
+	w.Aspect, _ = strconv.ParseFloat(f.Get("aspect"), 64)
+	if f.Has("value") {
+		w.Value = f.Get("value")
+	}
+	if field := f.Get("field"); field != "" { // one field of a stop or of the camera
+		v, err := typed(w.Value, w.As)
+		if err != nil {
+			return w, err
+		}
+		w.Value, w.As = map[string]any{field: v}, ""
+	}
+	return w, nil
+}
+
+func settled(wishes []wish) ([]project.Edit, error) {
+	if len(wishes) > 1000 {
+		return nil, errors.New("more edits at once than can be made")
+	}
+	edits := make([]project.Edit, len(wishes))
+	for i, w := range wishes {
+		var err error
+		if w.Edit.Value, err = typed(w.Edit.Value, w.As); err != nil {
+			return nil, err
+		}
+		edits[i] = w.Edit
+	}
+	return edits, nil
+}
+
+// typed turns typed text into a value.
+func typed(v any, as string) (any, error) {
+	text, ok := v.(string)
+	if !ok {
+		return v, nil
+	}
+	switch as {
+	case "number":
+		return sum(text)
+	case "bool":
+		return text == "true", nil
+	case "vector":
+		parts := strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' })
+		if len(parts) != 3 {
+			return nil, fmt.Errorf("%.40q are not three numbers such as 0, 1/2, 3", text)
+		}
+		out := make([]any, 3)
+		for i, p := range parts {
+			f, err := sum(p)
+			if err != nil {
+				return nil, err
+			}
+			out[i] = f
+		}
+		return out, nil
+	case "json":
+		var out any
+		if err := json.Unmarshal([]byte(text), &out); err != nil {
+			return nil, fmt.Errorf("%.40q could not be read", text)
+		}
+		return out, nil
+	}
+	return text, nil
+}
+
+func (v *Server) move(c *echo.Context, by int64) error {
+	st, err := v.store.Move(c.Request().Context(), c.Param("id"), by)
+	if errors.Is(err, store.ErrNotFound) {
+		return errors.New(map[int64]string{-1: "there is nothing to undo", 1: "there is nothing to redo"}[by])
+	}
+	if err != nil {
+		return err
+	}
+	v.hub.changed(st)
+	return c.JSON(http.StatusOK, answer{Version: st.Version})
+}
+
+// importLook adds a look from a look file.
+func (v *Server) importLook(c *echo.Context) error {
+	data, err := upload(c, "look", exchange.MaxLookBytes)
+	if err != nil {
+		return err
+	}
+	name, net, err := exchange.ReadLook(bytes.NewReader(data))
+	if err != nil {
+		return err
+	}
+	st, outcomes, err := v.apply(c.Request(), c.Param("id"), []project.Edit{{Op: "look.add", Name: name, Network: &net}})
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, answer{Version: st.Version, Created: outcomes[0].Created})
+}
+
+// bringIn stores a model with the files beside it and puts it on the stage,
+// framed, with a look on it.
+func (v *Server) bringIn(c *echo.Context) error {
+	r := c.Request()
+	r.Body = http.MaxBytesReader(c.Response(), r.Body, meshfile.MaxBytes+1<<20)
+	form, err := c.MultipartForm()
+	if err != nil {
+		return fmt.Errorf("the model did not arrive whole: %w", err)
+	}
+	defer form.RemoveAll()
+	file, err := gather(form.File["files"])
+	if err != nil {
+		return err
+	}
+	model, err := meshfile.Read(file.Name, file.Data, nil)
+	if err != nil {
+		return fmt.Errorf("%s was not brought in: %w", path.Base(file.Name), err)
+	}
+	surface, err := mesh.NewSurface(model.Mesh, mesh.DefaultCrease)
+	if err != nil {
+		return fmt.Errorf("%s was not brought in: %w", path.Base(file.Name), err)
+	}
+	ctx := r.Context()
+	st, err := v.store.Load(ctx, c.Param("id"))
+	if err != nil {
+		return err
+	}
+	hash, err := v.store.PutFile(ctx, file)
+	if err != nil {
+		return err
+	}
+	v.surfaces.keep(hash, surface)
+	edits := []project.Edit{{Op: "model.add", Name: strings.TrimSuffix(path.Base(file.Name), path.Ext(file.Name)), Value: hash, Look: c.FormValue("look")}}
+	for _, p := range model.Mesh.Parts {
+		edits[0].Parts = append(edits[0].Parts, p.Name)
+	}
+	box := surface.Box
+	if sc, err := stage.NewScene(&st.Project.Stage, v.surfaces.get, nil); err == nil {
+		box = box.Union(sc.Box)
+	}
+	aspect, _ := strconv.ParseFloat(c.FormValue("aspect"), 64)
+	if !(aspect > 0.05 && aspect < 20) {
+		aspect = 1.6
+	}
+	edits = append(edits, project.Edit{Op: "camera.frame", Box: (*vec.Box)(&box), Aspect: aspect})
+	st, outcomes, err := v.store.Edit(ctx, c.Param("id"), edits)
+	if err != nil {
+		return err
+	}
+	v.hub.changed(st)
+	return c.JSON(http.StatusOK, answer{Version: st.Version, Created: outcomes[0].Created, Notes: model.Notes})
+}
+
+// gather makes one file of what was dropped: the model itself, or a ZIP of the
+// model and the files beside it.
+func gather(files []*multipart.FileHeader) (exchange.File, error) {
+	var out exchange.File
+	if len(files) == 0 {
+		return out, errors.New("no file came with the request")
+	}
+	if len(files) > 500 {
+		return out, errors.New("more than 500 files at once")
+	}
+	read := func(h *multipart.FileHeader) ([]byte, error) {
+		f, err := h.Open()
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		return io.ReadAll(f)
+	}
+	if len(files) == 1 {
+		data, err := read(files[0])
+		return exchange.File{Name: path.Base(files[0].Filename), Data: data}, err
+	}
+	var buf bytes.Buffer
+	z := zip.NewWriter(&buf)
+	name := "model.zip"
+	for _, h := range files {
+		base := path.Base(strings.ReplaceAll(h.Filename, `\`, "/"))
+		data, err := read(h)
+		if err != nil {
+			return out, err
+		}
+		w, err := z.Create(base)
+		if err == nil {
+			_, err = w.Write(data)
+		}
+		if err != nil {
+			return out, err
+		}
+		switch strings.ToLower(path.Ext(base)) {
+		case ".obj", ".gltf", ".glb":
+			name = strings.TrimSuffix(base, path.Ext(base)) + ".zip"
+		}
+	}
+	if err := z.Close(); err != nil {
+		return out, err
+	}
+	return exchange.File{Name: name, Data: buf.Bytes()}, nil
+}

@@ -1,0 +1,94 @@
+// The line to the server: frames and card pictures come in as binary messages,
+// everything else as JSON. It comes back by itself when it breaks.
+
+const FRAME = 1, CARDS = 2, BALL = 3;
+
+export class Live {
+  /**
+   * @param {string} base address of the project
+   * @param {Object<string, Function>} on what to call: stored, problem, tones, frame, cards, ball, lost, again
+   */
+  constructor(base, on) {
+    this.base = base;
+    this.on = on;
+    this.seq = 0;
+    this.wait = 250;
+    this.wanted = null;
+    this.open();
+  }
+
+  open() {
+    const ws = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${this.base}/live`);
+    ws.binaryType = "arraybuffer";
+    ws.onopen = () => {
+      this.wait = 250;
+      this.ws = ws;
+      this.on.lost(false);
+      this.on.again();
+    };
+    ws.onmessage = (e) => (typeof e.data === "string" ? this.text(JSON.parse(e.data)) : this.binary(e.data));
+    ws.onclose = () => {
+      this.ws = null;
+      if (document.visibilityState !== "hidden" || this.wait < 4000) this.on.lost(true);
+      setTimeout(() => this.open(), this.wait);
+      this.wait = Math.min(4000, this.wait * 1.6);
+    };
+  }
+
+  send(m) {
+    m.seq = ++this.seq;
+    if (this.ws?.readyState === WebSocket.OPEN) this.ws.send(JSON.stringify(m));
+    return m.seq;
+  }
+
+  /** What the page looks at: size, look, node, peek. */
+  view(v) {
+    const text = JSON.stringify(v);
+    this.send({ t: "view", ...v });
+    this.wanted = text;
+  }
+
+  /** Draws edits without storing them. */
+  tryEdits(edits) {
+    return this.send({ t: "try", edits });
+  }
+
+  /** Forgets what was only tried. */
+  drop() {
+    this.send({ t: "drop" });
+  }
+
+  text(m) {
+    this.on[m.t]?.(m);
+  }
+
+  binary(buf) {
+    const v = new DataView(buf);
+    switch (v.getUint8(0)) {
+      case FRAME: {
+        const n = (i) => v.getUint16(8 + 2 * i, true);
+        this.on.frame({
+          passes: v.getUint8(1), done: v.getUint8(2) === 1, scale: v.getUint8(3), seq: v.getUint32(4, true),
+          W: n(0), H: n(1), x: n(2), y: n(3), w: n(4), h: n(5), pixels: new Uint8ClampedArray(buf, 20),
+        });
+        break;
+      }
+      case CARDS: {
+        const list = [];
+        let at = 3;
+        for (let i = v.getUint16(1, true); i > 0; i--) {
+          const len = v.getUint8(at);
+          const name = new TextDecoder().decode(new Uint8Array(buf, at + 1, len));
+          at += 1 + len;
+          const w = v.getUint16(at, true), h = v.getUint16(at + 2, true);
+          list.push({ node: name.split(".")[0], w, h, pixels: new Uint8ClampedArray(buf, at + 4, 4 * w * h) });
+          at += 4 + 4 * w * h;
+        }
+        this.on.cards(list);
+        break;
+      }
+      case BALL:
+        this.on.ball(v.getUint16(1, true), new Uint8ClampedArray(buf, 3));
+    }
+  }
+}

@@ -1,0 +1,173 @@
+// The picture: draws frames, and tells the server what the hand does on it.
+// What a movement means is worked out by the server.
+import { state } from "./studio.js";
+
+export class Picture {
+  constructor(live, view) {
+    this.live = live;
+    this.canvas = document.getElementById("picture");
+    this.ctx = this.canvas.getContext("2d", { alpha: true });
+    this.easel = document.getElementById("easel");
+    this.ballCanvas = document.getElementById("ball");
+    this.current = "turn";
+    this.frames = 0;
+    this.fixed = document.getElementById("size");
+    const asked = new URLSearchParams(location.search).get("size");
+    if (asked && /^\d+x\d+$/.test(asked)) {
+      if (![...this.fixed.options].some((o) => o.value === asked)) this.fixed.add(new Option(asked.replace("x", " × "), asked));
+      this.fixed.value = asked;
+    }
+    let waiting = 0;
+    const sized = () => {
+      clearTimeout(waiting);
+      waiting = setTimeout(view, 60);
+    };
+    new ResizeObserver(sized).observe(this.easel);
+    this.fixed.addEventListener("change", view);
+    for (const b of document.querySelectorAll("[data-tool]")) b.addEventListener("click", () => this.tool(b.dataset.tool));
+    this.hands(this.canvas, () => this.current);
+    this.hands(this.ballCanvas, () => "ball");
+    this.keys();
+    this.canvas.addEventListener("wheel", (e) => this.wheel(e), { passive: false });
+    const greys = ["#767676", "#2b2c2e", "#b9babc", "#ededee"];
+    document.getElementById("surround").addEventListener("click", () => {
+      const at = (greys.indexOf(localStorage.getItem("surround")) + 1) % greys.length;
+      localStorage.setItem("surround", greys[at]);
+      this.easel.style.background = greys[at];
+    });
+    this.easel.style.background = localStorage.getItem("surround") || greys[0];
+    this.showSun();
+  }
+
+  /** Size to render, in pixels of the screen. */
+  size() {
+    if (this.fixed.value) {
+      const [w, h] = this.fixed.value.split("x").map(Number);
+      return { w, h };
+    }
+    const r = this.easel.getBoundingClientRect(), k = window.devicePixelRatio || 1;
+    return { w: Math.max(16, Math.round(r.width * k)), h: Math.max(16, Math.round(r.height * k)) };
+  }
+
+  aspect() {
+    const s = this.size();
+    return s.w / s.h;
+  }
+
+  /** Draws a frame; at a smaller scale it fills the same place. */
+  frame(f) {
+    const c = this.canvas;
+    if (c.width !== f.W || c.height !== f.H) {
+      c.width = f.W;
+      c.height = f.H;
+    }
+    if (f.w > 0) this.ctx.putImageData(new ImageData(f.pixels, f.w, f.h), f.x, f.y);
+    this.frames++;
+    const s = this.size(), k = window.devicePixelRatio || 1, r = this.easel.getBoundingClientRect();
+    const fit = Math.min(1, r.width / (s.w / k), r.height / (s.h / k));
+    c.style.width = `${(s.w / k) * fit}px`;
+    c.style.height = `${(s.h / k) * fit}px`;
+    document.getElementById("rim-state").textContent = f.done && f.scale === 1 ? `settled, ${f.passes} positions` : f.passes > 1 ? `${f.passes} positions` : "first pass";
+    const percent = fit < 0.995 ? ` · ${Math.round(fit * 100)} %` : "";
+    document.getElementById("rim-view").textContent = `plain colours · ${s.w} × ${s.h}${percent}`;
+    this.shown = { seq: f.seq, passes: f.passes, done: f.done, scale: f.scale, at: performance.now() };
+    this.onframe?.(this.shown);
+  }
+
+  ball(size, pixels) {
+    this.ballCanvas.getContext("2d").putImageData(new ImageData(pixels, size, size), 0, 0);
+  }
+
+  showSun() {
+    const name = document.querySelector(`[data-sun-block="${CSS.escape(state.sun)}"] input`)?.value ?? "no light";
+    const el = document.getElementById("ball-name");
+    if (el.textContent !== name) el.textContent = name;
+  }
+
+  tool(name) {
+    this.current = name;
+    for (const b of document.querySelectorAll("[data-tool]")) b.setAttribute("aria-pressed", b.dataset.tool === name);
+    this.canvas.dataset.tool = name;
+  }
+
+  /** Follows the hand on an element with the tool that which() names. */
+  hands(el, which) {
+    const at = (e, tool) => {
+      const r = el.getBoundingClientRect();
+      if (tool === "ball") return [((e.clientX - r.left) / r.width) * 2.1 - 1.05, ((e.clientY - r.top) / r.height) * 2.1 - 1.05];
+      return [(e.clientX - r.left) / r.height, (e.clientY - r.top) / r.height];
+    };
+    el.addEventListener("pointerdown", (e) => {
+      if (e.button > 1) return;
+      const tool = e.button === 1 ? "pan" : which();
+      const [x0, y0] = at(e, tool);
+      let last = [x0, y0], queued = false, moved = tool === "ball";
+      el.setPointerCapture(e.pointerId);
+      el.focus({ preventScroll: true });
+      e.preventDefault();
+      const tell = (final) => this.live.send({ t: "hand", tool, sun: state.sun, x0, y0, x: last[0], y: last[1], final });
+      if (tool === "ball") tell(false);
+      const move = (ev) => {
+        last = at(ev, tool);
+        moved = true;
+        if (queued) return;
+        queued = true;
+        requestAnimationFrame(() => {
+          queued = false;
+          if (!over) tell(false);
+        });
+      };
+      let over = false;
+      const end = (ev) => {
+        over = true;
+        el.removeEventListener("pointermove", move);
+        el.removeEventListener("pointerup", end);
+        el.removeEventListener("pointercancel", end);
+        if (ev.type === "pointercancel" || !moved) this.live.drop();
+        else tell(true);
+      };
+      el.addEventListener("pointermove", move);
+      el.addEventListener("pointerup", end);
+      el.addEventListener("pointercancel", end);
+    });
+  }
+
+  wheel(e) {
+    e.preventDefault();
+    this.nudge("zoom", 0, Math.sign(e.deltaY) * 0.04);
+  }
+
+  /** Moves by steps, as keys and the wheel do; stored when they rest. */
+  nudge(tool, dx, dy) {
+    const n = (this.nudged ??= { tool, x: 0, y: 0, timer: 0 });
+    if (n.tool !== tool) {
+      clearTimeout(n.timer);
+      this.live.send({ t: "hand", tool: n.tool, sun: state.sun, x0: 0, y0: 0, x: n.x, y: n.y, final: true });
+      n.tool = tool;
+      n.x = n.y = 0;
+    }
+    n.x += dx;
+    n.y += dy;
+    const tell = (final) => this.live.send({ t: "hand", tool: n.tool, sun: state.sun, x0: 0, y0: 0, x: n.x, y: n.y, final });
+    tell(false);
+    clearTimeout(n.timer);
+    n.timer = setTimeout(() => {
+      tell(true);
+      this.nudged = null;
+    }, 350);
+  }
+
+  keys() {
+    const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+    const on = (el, tool) =>
+      el.addEventListener("keydown", (e) => {
+        const d = arrows[e.key];
+        if (!d || e.ctrlKey || e.altKey || e.metaKey) return;
+        e.preventDefault();
+        const step = e.shiftKey ? 0.12 : 0.03;
+        this.nudge(tool(), d[0] * step, d[1] * step);
+      });
+    on(this.canvas, () => this.current);
+    on(this.ballCanvas, () => "light");
+  }
+}

@@ -1,0 +1,60 @@
+// Numbers are scrubbed by dragging their names, stepped with arrows, and go back
+// to their default on a double click. They are stored when the hand rests.
+import { fieldEdit } from "./studio.js";
+
+const round = (v) => Math.round(v * 1000) / 1000;
+
+export function scrubbing(live) {
+  const field = (el) => el.closest(".field")?.querySelector("input.field-value[inputmode]");
+  const range = (input) => {
+    const lo = Number(input.dataset.min ?? 0), hi = Number(input.dataset.max ?? 1);
+    return { lo, hi, step: (hi - lo) / 200 };
+  };
+  const keep = (input) => input.dispatchEvent(new Event("change", { bubbles: true }));
+
+  document.addEventListener("pointerdown", (e) => {
+    const name = e.target.closest("[data-scrub]");
+    const input = name && field(name);
+    if (!input || e.button) return;
+    e.preventDefault();
+    const from = Number(input.value), { lo, hi, step } = range(input);
+    let value = from;
+    name.setPointerCapture(e.pointerId);
+    const move = (ev) => {
+      const next = round(Math.max(lo, Math.min(hi, from + (ev.clientX - e.clientX) * step * (ev.shiftKey ? 0.1 : 1))));
+      if (next === value) return;
+      value = next;
+      input.value = String(value);
+      live.tryEdits([fieldEdit(input, value)]);
+    };
+    const end = () => {
+      name.removeEventListener("pointermove", move);
+      name.removeEventListener("pointerup", end);
+      name.removeEventListener("pointercancel", end);
+      if (value !== from) keep(input);
+    };
+    name.addEventListener("pointermove", move);
+    name.addEventListener("pointerup", end);
+    name.addEventListener("pointercancel", end);
+  });
+
+  document.addEventListener("dblclick", (e) => {
+    const name = e.target.closest("[data-scrub]");
+    const input = name && field(name);
+    if (!input || input.dataset.default === undefined) return;
+    input.value = input.dataset.default;
+    keep(input);
+  });
+
+  document.addEventListener("keydown", (e) => {
+    const input = e.target;
+    if (!input.matches?.("input.field-value[inputmode]") || (e.key !== "ArrowUp" && e.key !== "ArrowDown")) return;
+    e.preventDefault();
+    const { lo, hi, step } = range(input);
+    const by = (e.key === "ArrowUp" ? 1 : -1) * step * 2 * (e.shiftKey ? 5 : 1);
+    input.value = String(round(Math.max(lo, Math.min(hi, Number(input.value) + by))));
+    live.tryEdits([fieldEdit(input, Number(input.value))]);
+    clearTimeout(input.resting);
+    input.resting = setTimeout(() => keep(input), 350);
+  });
+}
