@@ -398,7 +398,7 @@ func (v *Server) functions() template.FuncMap {
 		"vec":    func(a [3]float32) string { return number(a[0]) + ", " + number(a[1]) + ", " + number(a[2]) },
 		"node":   func(l *project.Look, id string) *network.Node { return l.Node(id) },
 		"add":    func(a, b int) int { return a + b },
-		"not":    func(b bool) bool { return !b },
+		"other":  func(b bool) bool { return !b },
 		"family": func(k *node.Kind) string { return k.Family },
 		"icon":   icon,
 	}

@@ -6,7 +6,6 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"image/png"
 	"net/http"
 	"runtime"
@@ -498,7 +497,7 @@ func (s *session) thumb(w wanted) {
 }
 
 // panel names that may be asked for.
-var panels = map[string]bool{"top": true, "network": true, "bench": true, "stage": true}
+var panels = map[string]bool{"top": true, "network": true, "bench": true, "stage": true, "hint": true}
 
 func (v *Server) panel(c *echo.Context) error {
 	name := c.Param("panel")
@@ -511,6 +510,3 @@ func (v *Server) panel(c *echo.Context) error {
 	}
 	return v.render(c, http.StatusOK, name, d)
 }
-
-// PrintAddress returns what the program prints when it serves.
-func PrintAddress(addr string) string { return fmt.Sprintf("Mobanta is ready at http://%s/", addr) }

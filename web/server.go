@@ -222,6 +222,9 @@ func sentence(err error) problem {
 			p.Message = "There is nothing at this address."
 		}
 	}
+	if p.Status == http.StatusUnprocessableEntity && (strings.HasPrefix(p.Message, "web: ") || strings.HasPrefix(p.Message, "store: ")) {
+		p.Status = http.StatusInternalServerError // not the artist's doing
+	}
 	for _, room := range []string{"project: ", "network: ", "meshfile: ", "exchange: ", "stage: ", "color: ", "mesh: ", "eval: ", "picture: "} {
 		p.Message = strings.ReplaceAll(p.Message, room, "")
 	}
@@ -236,6 +239,9 @@ func sentence(err error) problem {
 
 // fail answers a request that went wrong: JSON to scripts, a page to people.
 func (v *Server) fail(c *echo.Context, err error) {
+	if errors.Is(err, context.Canceled) && c.Request().Context().Err() != nil {
+		return // the browser has gone on to something newer
+	}
 	p := sentence(err)
 	if p.Status >= 500 {
 		v.log.Error("request failed", "path", c.Request().URL.Path, "error", err)

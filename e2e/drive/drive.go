@@ -17,6 +17,7 @@ import (
 	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/launcher"
 	"github.com/go-rod/rod/lib/proto"
+	"github.com/go-rod/rod/lib/utils"
 )
 
 // Server is a running program.
@@ -118,8 +119,7 @@ func Open(b *rod.Browser, url string, w, h int) (*rod.Page, error) {
 	if err != nil {
 		return nil, err
 	}
-	p = p.Timeout(60 * time.Second)
-	p = p.Sleeper(rod.DefaultSleeper)
+	p = p.Sleeper(func() utils.Sleeper { return utils.BackoffSleeper(5*time.Millisecond, 50*time.Millisecond, nil) })
 	if err := p.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: w, Height: h, DeviceScaleFactor: 1}); err != nil {
 		return nil, err
 	}

@@ -41,6 +41,7 @@ async function run(el) {
   if ("thenNode" in el.dataset) {
     document.getElementById("search").close();
     state.node = answer.created;
+    state.since = answer.version;
     refresh("network", "bench");
     view();
   }
@@ -97,7 +98,7 @@ function search(context = {}) {
 
 async function find() {
   const q = new URLSearchParams({ look: state.look, q: searchText.value, from: searchContext.from ?? "", to: searchContext.to ?? "" });
-  await htmx.ajax("GET", `${base}/search?${q}`, { target: "#results", swap: "innerHTML" });
+  await htmx.ajax("GET", `${base}/search?${q}`, { source: "#results", target: "#results", swap: "innerHTML" });
   dialog.querySelector(".result")?.setAttribute("aria-selected", "true");
 }
 
@@ -251,11 +252,9 @@ Object.assign(act, { choose, peek, search });
 
 const live = new Live(base, {
   stored(m) {
-    document.getElementById("hint").hidden = true;
-    if (m.version === state.version) return refreshHint();
+    if (m.version === state.version) return;
     state.version = m.version;
     refresh();
-    refreshHint();
   },
   problem: (m) => say(m.error, true),
   tones: (m) => ramp.tones(m),
@@ -266,12 +265,6 @@ const live = new Live(base, {
   again: view,
 });
 
-// The empty stage's hint goes when a model is there.
-async function refreshHint() {
-  const res = await fetch(`${base}/panel/stage?${query()}`).catch(() => null);
-  if (res?.ok) document.getElementById("hint").hidden = /article class="block"/.test((await res.text()).split("<h2>Suns")[0]);
-}
-
 const picture = new Picture(live, view);
 const ramp = new Ramp(live);
 const network = new Network();
@@ -280,11 +273,10 @@ document.addEventListener("htmx:after:swap", () => {
   ramp.attach();
   network.attach();
   picture.showSun();
-  // The server may have chosen a node where the page named none.
-  const el = document.querySelector("#bench [data-peek]");
-  if (el && el.dataset.peek !== state.node && (!state.node || !document.getElementById(`card-${state.node}`))) {
-    state.node = el.dataset.peek;
-    for (const c of document.querySelectorAll("[data-card]")) c.setAttribute("aria-pressed", c.dataset.card === state.node);
+  // Where the chosen node is gone, or none was named, the server chose another.
+  const net = document.getElementById("net");
+  if (net && Number(net.dataset.version) >= state.since && !document.getElementById(`card-${state.node}`)) {
+    state.node = net.dataset.node;
     view();
   }
   for (const t of document.querySelectorAll("[data-look-tab]")) {

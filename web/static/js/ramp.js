@@ -23,8 +23,8 @@ export class Ramp {
     }
     if (this.last) this.tones(this.last);
     this.pick(Math.min(this.chosen, this.edges().length - 1));
-    if (el.dataset.held) return;
-    el.dataset.held = "1";
+    if (el === this.held) return;
+    this.held = el;
     el.addEventListener("pointerdown", (e) => this.down(e));
     el.addEventListener("focusin", (e) => e.target.matches("[data-edge]") && this.pick(Number(e.target.dataset.edge)));
     el.addEventListener("keydown", (e) => this.key(e));

@@ -11,6 +11,7 @@ export const state = {
   sun: body.dataset.sun,
   peek: "",
   version: Number(body.dataset.version),
+  since: 0, // the version from which on the chosen node exists
 };
 
 export const base = `/p/${state.project}`;
@@ -29,8 +30,8 @@ export function say(text, bad = false) {
 
 /** Fetches panels anew; fields keep their focus, pictures stay. */
 export function refresh(...names) {
-  for (const name of names.length ? names : ["top", "network", "bench", "stage"]) {
-    htmx.ajax("GET", `${base}/panel/${name}?${query()}`, { target: `#${name}`, swap: "innerMorph" });
+  for (const name of names.length ? names : ["top", "network", "bench", "stage", "hint"]) {
+    htmx.ajax("GET", `${base}/panel/${name}?${query()}`, { source: `#${name}`, target: `#${name}`, swap: "innerMorph" });
   }
 }
 

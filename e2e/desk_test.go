@@ -1,0 +1,361 @@
+// Package e2e uses the real interface in a real browser.
+package e2e
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/qmuntal/gltf"
+	"github.com/qmuntal/gltf/modeler"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/mesh"
+	"mobanta/e2e/drive"
+)
+
+var (
+	binary  string
+	browser *rod.Browser
+)
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		dir, err := os.MkdirTemp("", "mobanta-e2e-*")
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer os.RemoveAll(dir)
+		if binary, err = drive.Build(dir); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		b, stop, err := drive.Browser(filepath.Join(dir, "profile"), 1280, 800)
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer stop()
+		browser = b
+		return m.Run()
+	}())
+}
+
+// desk is a page of the studio under test.
+type desk struct {
+	t *testing.T
+	*rod.Page
+	server *drive.Server
+}
+
+func start(t *testing.T, command, path string) *desk {
+	t.Helper()
+	s, err := drive.Serve(binary, command, t.TempDir(), "")
+	require.NoError(t, err)
+	d := &desk{t: t, server: s}
+	t.Cleanup(func() { d.server.Stop() })
+	d.Page, err = drive.Open(browser, s.Address+path, 1280, 800)
+	require.NoError(t, err)
+	t.Cleanup(func() { d.Close() })
+	return d
+}
+
+func (d *desk) el(selector string) *rod.Element {
+	d.t.Helper()
+	e, err := d.Timeout(20 * time.Second).Element(selector)
+	require.NoError(d.t, err, selector)
+	return e
+}
+
+func (d *desk) click(selector string) {
+	d.t.Helper()
+	require.NoError(d.t, d.el(selector).Click(proto.InputMouseButtonLeft, 1), selector)
+}
+
+func (d *desk) eval(js string, args ...any) string {
+	d.t.Helper()
+	r, err := d.Eval(js, args...)
+	require.NoError(d.t, err, js)
+	return r.Value.String()
+}
+
+// until waits for a condition in the page.
+func (d *desk) until(what, js string, args ...any) {
+	d.t.Helper()
+	err := d.Timeout(20 * time.Second).Wait(rod.Eval(js, args...))
+	if err != nil {
+		state, _ := d.Eval(`() => document.getElementById("said")?.textContent + " | " + JSON.stringify(window.mobanta?.state) + " | " + JSON.stringify(window.mobanta?.picture.shown)`)
+		require.NoError(d.t, err, "%s: %v", what, state)
+	}
+}
+
+// version is the stored version that the page has been told.
+func (d *desk) version() int {
+	d.t.Helper()
+	r, err := d.Eval(`() => mobanta.state.version`)
+	require.NoError(d.t, err)
+	return r.Value.Int()
+}
+
+// stored waits until the page has been told of a version after v, and its
+// picture has settled.
+func (d *desk) stored(v int) {
+	d.t.Helper()
+	d.until(fmt.Sprintf("something stored after version %d", v), `v => mobanta.state.version > v`, v)
+	d.settled()
+}
+
+// settled waits for a settled picture of what was asked for last.
+func (d *desk) settled() {
+	d.t.Helper()
+	time.Sleep(150 * time.Millisecond)
+	d.until("a settled picture", `() => mobanta.picture.shown?.done && mobanta.picture.shown.scale === 1 && mobanta.picture.shown.seq >= mobanta.live.seq - 1`)
+}
+
+// pixels counts the pixels of the canvas that have exactly this colour.
+func (d *desk) pixels(hex string) int {
+	d.t.Helper()
+	r, err := d.Eval(`hex => {
+		const c = document.getElementById("picture"), n = parseInt(hex.slice(1), 16);
+		const p = c.getContext("2d").getImageData(0, 0, c.width, c.height).data;
+		let count = 0;
+		for (let i = 0; i < p.length; i += 4) if ((p[i] << 16 | p[i + 1] << 8 | p[i + 2]) === n && p[i + 3] === 255) count++;
+		return count;
+	}`, hex)
+	require.NoError(d.t, err)
+	return r.Value.Int()
+}
+
+func (d *desk) drag(x0, y0, x1, y1 float64) {
+	d.t.Helper()
+	m := d.Mouse
+	require.NoError(d.t, m.MoveTo(proto.NewPoint(x0, y0)))
+	require.NoError(d.t, m.Down(proto.InputMouseButtonLeft, 1))
+	for i := 1; i <= 8; i++ {
+		f := float64(i) / 8
+		require.NoError(d.t, m.MoveTo(proto.NewPoint(x0+(x1-x0)*f, y0+(y1-y0)*f)))
+		time.Sleep(20 * time.Millisecond)
+	}
+	require.NoError(d.t, m.Up(proto.InputMouseButtonLeft, 1))
+}
+
+func (d *desk) middle(selector string) (x, y float64) {
+	d.t.Helper()
+	s, err := d.el(selector).Shape()
+	require.NoError(d.t, err)
+	b := s.Box()
+	return b.X + b.Width/2, b.Y + b.Height/2
+}
+
+func (d *desk) press(keys ...input.Key) {
+	d.t.Helper()
+	for _, k := range keys {
+		require.NoError(d.t, d.Keyboard.Type(k))
+	}
+}
+
+func (d *desk) typeText(s string) {
+	d.t.Helper()
+	require.NoError(d.t, d.InsertText(s))
+}
+
+// chord presses a key while Control (and Shift) are held.
+func (d *desk) chord(shift bool, k input.Key) {
+	d.t.Helper()
+	a := d.KeyActions().Press(input.ControlLeft)
+	if shift {
+		a = a.Press(input.ShiftLeft)
+	}
+	require.NoError(d.t, a.Type(k).Do())
+}
+
+// ballGLB writes a sphere as GLB and returns its path.
+func ballGLB(t *testing.T) string {
+	t.Helper()
+	s, err := mesh.NewSurface(mesh.Sphere(1, 96, 48), 180)
+	require.NoError(t, err)
+	doc := gltf.NewDocument()
+	var pos, normal [][3]float32
+	var index []uint32
+	for i := range s.Pos {
+		pos, normal = append(pos, s.Pos[i]), append(normal, s.Normal[i])
+	}
+	for _, tri := range s.Tri {
+		index = append(index, uint32(tri[0]), uint32(tri[1]), uint32(tri[2]))
+	}
+	doc.Meshes = []*gltf.Mesh{{Name: "buoy float", Primitives: []*gltf.Primitive{{
+		Indices:    gltf.Index(modeler.WriteIndices(doc, index)),
+		Attributes: gltf.PrimitiveAttributes{gltf.POSITION: modeler.WritePosition(doc, pos), gltf.NORMAL: modeler.WriteNormal(doc, normal)},
+	}}}}
+	doc.Nodes = []*gltf.Node{{Name: "buoy float", Mesh: gltf.Index(0)}}
+	doc.Scenes[0].Nodes = []int{0}
+	var buf bytes.Buffer
+	require.NoError(t, gltf.NewEncoder(&buf).Encode(doc))
+	path := filepath.Join(t.TempDir(), "float.glb")
+	require.NoError(t, os.WriteFile(path, buf.Bytes(), 0o600))
+	return path
+}
+
+func TestTheJobByMouse(t *testing.T) {
+	d := start(t, "serve", "/")
+	d.click(`input[name=name]`)
+	d.typeText("Night harbour")
+	d.click(`main form button.strong`)
+	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
+	d.settled()
+
+	v := d.version()
+	require.NoError(t, d.el(`#hint input[data-model]`).SetFiles([]string{ballGLB(t)}))
+	d.stored(v)
+	base := d.pixels("#9AA5B1")
+	assert.Greater(t, base, 1000, "the model wears a look, and its base band shows its very colour")
+	assert.Equal(t, "0", d.eval(`() => String(document.querySelectorAll("#hint .hint").length)`))
+
+	v = d.version()
+	x, y := d.middle("#ball")
+	d.drag(x, y, x+20, y-10)
+	d.stored(v)
+	assert.NotEqual(t, base, d.pixels("#9AA5B1"), "the bands travelled with the light")
+	assert.Contains(t, d.eval(`() => document.getElementById("undo").textContent`), "moved Key sun")
+
+	v = d.version()
+	d.click(`#ramp [data-edit*="ramp.add"]`)
+	d.stored(v)
+	d.until("five edges", `() => document.querySelectorAll("[data-edge]").length === 5`)
+
+	v = d.version()
+	d.click(`[data-edge="2"]`)
+	hex := d.el(`[data-stop="2"] input.hex`)
+	require.NoError(t, hex.SelectAllText())
+	d.typeText("#C0FFEE")
+	d.press(input.Enter)
+	d.stored(v)
+	painted := d.pixels("#C0FFEE")
+	assert.Greater(t, painted, 500, "the typed colour is on the canvas, byte for byte")
+
+	v = d.version()
+	d.click("#undo")
+	d.stored(v)
+	assert.Zero(t, d.pixels("#C0FFEE"))
+	v = d.version()
+	d.click("#redo")
+	d.stored(v)
+	assert.Equal(t, painted, d.pixels("#C0FFEE"))
+
+	d.server.Kill()
+	d.until("the page says that the studio is gone", `() => !document.getElementById("lost").hidden`)
+	again, err := d.server.Again()
+	require.NoError(t, err)
+	d.server = again
+	d.until("the page is back by itself", `() => document.getElementById("lost").hidden && Boolean(mobanta.live.ws)`)
+	require.NoError(t, d.Reload())
+	require.NoError(t, d.WaitLoad())
+	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
+	d.settled()
+	assert.Equal(t, painted, d.pixels("#C0FFEE"), "the same picture after a restart")
+	v = d.version()
+	d.click("#undo")
+	d.stored(v)
+	assert.Zero(t, d.pixels("#C0FFEE"), "undo survives the restart")
+}
+
+func TestTheJobByKeyboardAlone(t *testing.T) {
+	d := start(t, "serve", "/")
+	focus := func(match string) {
+		t.Helper()
+		trail := ""
+		for range 80 {
+			d.press(input.Tab)
+			trail += d.eval(`() => (document.activeElement?.outerHTML ?? "").slice(0, 60)`) + "\n"
+			if d.eval(`s => String(document.activeElement?.matches(s))`, match) == "true" {
+				return
+			}
+		}
+		t.Fatalf("Tab never reaches %s:\n%s", match, trail)
+	}
+	focus(`input[name=name]`)
+	d.typeText("By hand")
+	d.press(input.Enter)
+	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
+	d.settled()
+
+	v := d.version()
+	focus(`#hint button[data-edit*=sphere]`)
+	d.press(input.Enter)
+	d.stored(v)
+	d.until("framed", `v => mobanta.state.version >= v + 2`, v)
+	d.settled()
+	base := d.pixels("#9AA5B1")
+	assert.Greater(t, base, 1000)
+
+	v = d.version()
+	d.press(input.KeyV, input.KeyL, input.ArrowRight, input.ArrowRight, input.ArrowRight, input.ArrowUp)
+	d.stored(v)
+	assert.NotEqual(t, base, d.pixels("#9AA5B1"), "arrows move the light")
+
+	// A node between light and bands: search, add, wire by list, remove and heal.
+	v = d.version()
+	d.press(input.Slash)
+	d.typeText("threshold")
+	d.until("the search finds it", `() => document.querySelector(".result")?.textContent.includes("Soft step")`)
+	d.press(input.Enter)
+	d.stored(v)
+	d.until("its settings are on the bench", `() => document.querySelector(".bench-title").value === "Soft step"`)
+	v = d.version()
+	focus(`#bench select[data-wire-in$=".tone"]`)
+	d.typeKeys("Diffuse")
+	d.press(input.Enter)
+	d.stored(v)
+	d.until("it is wired", `() => document.querySelectorAll('.wire[data-wire-to$=".tone"]').length === 2`)
+	v = d.version()
+	d.eval(`() => { document.activeElement.blur(); return "" }`)
+	d.press(input.KeyN)
+	d.until("its card has the focus", `() => document.activeElement.matches("[data-card]")`)
+	d.press(input.Delete)
+	d.stored(v)
+
+	v = d.version()
+	d.press(input.KeyN)
+	d.eval(`() => { document.activeElement.blur(); return "" }`)
+	focus(`[data-edge="1"]`)
+	d.press(input.Insert)
+	d.stored(v)
+	d.until("five edges", `() => document.querySelectorAll("[data-edge]").length === 5`)
+	v = d.version()
+	focus(`[data-edge="2"]`)
+	d.press(input.ArrowRight, input.ArrowRight)
+	d.stored(v)
+	v = d.version()
+	focus(`[data-stop]:not([hidden]) input.hex`)
+	d.chord(false, input.KeyA)
+	d.typeText("#C0FFEE")
+	d.press(input.Enter)
+	d.stored(v)
+	painted := d.pixels("#C0FFEE")
+	assert.Greater(t, painted, 500)
+
+	v = d.version()
+	d.chord(false, input.KeyZ)
+	d.stored(v)
+	assert.Zero(t, d.pixels("#C0FFEE"))
+	v = d.version()
+	d.chord(true, input.KeyZ)
+	d.stored(v)
+	assert.Equal(t, painted, d.pixels("#C0FFEE"))
+}
+
+// typeKeys types letters as keys, as a list wants them.
+func (d *desk) typeKeys(s string) {
+	d.t.Helper()
+	for _, r := range s {
+		require.NoError(d.t, d.Keyboard.Type(input.Key(r)))
+	}
+}
