@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"errors"
+	"image"
 	"image/png"
 	"net/http"
 	"runtime"
@@ -80,9 +81,10 @@ type session struct {
 	ball     *picture.Renderer
 	scene    *stage.Scene
 	ballAt   *stage.Scene
-	sent     []byte
+	sent     []byte // what the browser shows
 	sentW    int
-	pix      []byte
+	whole    bool          // whether sent holds a whole picture
+	pix      []byte        // what was encoded last
 	slow     time.Duration // how long the last first picture took, at full size
 	thumbed  int64
 }
@@ -92,7 +94,8 @@ const (
 	maxSide    = 4096
 	samples    = 16
 	ballSize   = 76
-	targetTime = 42 * time.Millisecond // for a picture while the camera or a light moves
+	targetTime = 42 * time.Millisecond  // for a picture while the camera or a light moves
+	stillTime  = 150 * time.Millisecond // until a hand counts as resting
 )
 
 func (v *Server) live(c *echo.Context) error {
@@ -337,6 +340,9 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			if w.hand {
 				s.drawBall(w)
 			}
+			if w.trial {
+				s.rest(ctx)
+			}
 		}
 	})
 	if err != nil {
@@ -355,62 +361,76 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	return nil
 }
 
+// rest waits until the hand has been still for a moment, or ctx ends: while it
+// moves, the processor is better kept free for the next first picture.
+func (s *session) rest(ctx context.Context) {
+	t := time.NewTimer(stillTime)
+	defer t.Stop()
+	select {
+	case <-ctx.Done():
+	case <-t.C:
+	}
+}
+
 // frame sends the part of the picture that differs from what was sent last.
 func (s *session) frame(res *picture.Result, seq uint32, scale int) {
 	n := 4 * res.W * res.H
-	if len(s.pix) != n {
-		s.pix = make([]byte, n)
+	area := res.Dirty
+	if len(s.pix) != n || s.sentW != res.W {
+		s.pix, s.sent, s.sentW, s.whole = make([]byte, n), make([]byte, n), res.W, false
+		area = res.Bounds()
 	}
-	res.RGBA(s.pix)
-	x, y, w, h := 0, 0, res.W, res.H
-	if len(s.sent) == n && s.sentW == res.W {
-		x, y, w, h = changed(s.sent, s.pix, res.W, res.H)
+	res.RGBA(s.pix, area)
+	if !s.whole {
+		area, s.whole = res.Bounds(), true
 	} else {
-		s.sent, s.sentW = make([]byte, n), res.W
+		area = changed(s.sent, s.pix, res.W, area)
 	}
+	w := area.Dx()
 	const head = 20
-	msg := make([]byte, head, head+4*w*h)
+	msg := make([]byte, head, head+4*w*area.Dy())
 	done := byte(0)
 	if res.Done {
 		done = 1
 	}
 	msg[0], msg[1], msg[2], msg[3] = frameMessage, byte(min(255, res.Passes)), done, byte(scale)
 	binary.LittleEndian.PutUint32(msg[4:], seq)
-	for i, v := range [6]int{res.W, res.H, x, y, w, h} {
+	for i, v := range [6]int{res.W, res.H, area.Min.X, area.Min.Y, w, area.Dy()} {
 		binary.LittleEndian.PutUint16(msg[8+2*i:], uint16(v))
 	}
-	for j := y; j < y+h; j++ {
-		msg = append(msg, s.pix[4*(j*res.W+x):4*(j*res.W+x+w)]...)
+	for y := area.Min.Y; y < area.Max.Y; y++ {
+		row := s.pix[4*(y*res.W+area.Min.X) : 4*(y*res.W+area.Max.X)]
+		copy(s.sent[4*(y*res.W+area.Min.X):], row)
+		msg = append(msg, row...)
 	}
-	s.pix, s.sent = s.sent, s.pix
 	s.send(websocket.MessageBinary, msg)
 }
 
-// changed returns the rectangle in which two pictures differ; w and h are 0 if
-// they do not.
-func changed(a, b []byte, w, h int) (x, y, rw, rh int) {
-	x0, x1, y0, y1 := w, -1, h, -1
-	for j := range h {
-		p, q := a[4*j*w:4*(j+1)*w], b[4*j*w:4*(j+1)*w]
+// changed returns the smallest rectangle within area outside of which two
+// pictures of width w are alike.
+func changed(a, b []byte, w int, area image.Rectangle) image.Rectangle {
+	x0, x1, y0, y1 := area.Max.X, area.Min.X, area.Max.Y, area.Min.Y
+	for y := area.Min.Y; y < area.Max.Y; y++ {
+		p, q := a[4*(y*w+area.Min.X):4*(y*w+area.Max.X)], b[4*(y*w+area.Min.X):4*(y*w+area.Max.X)]
 		if bytes.Equal(p, q) {
 			continue
 		}
-		y0, y1 = min(y0, j), j
-		for i := 0; i < x0; i++ {
-			if !bytes.Equal(p[4*i:4*i+4], q[4*i:4*i+4]) {
-				x0 = i
-			}
+		y0, y1 = min(y0, y), y+1
+		at := func(x int) bool { i := 4 * (x - area.Min.X); return bytes.Equal(p[i:i+4], q[i:i+4]) }
+		left := area.Min.X
+		for left < x0 && at(left) {
+			left++
 		}
-		for i := w - 1; i > x1; i-- {
-			if !bytes.Equal(p[4*i:4*i+4], q[4*i:4*i+4]) {
-				x1 = i
-			}
+		right := area.Max.X
+		for right > x1 && at(right-1) {
+			right--
 		}
+		x0, x1 = min(x0, left), max(x1, right)
 	}
-	if x1 < 0 {
-		return 0, 0, 0, 0
+	if x1 <= x0 {
+		return image.Rectangle{}
 	}
-	return x0, y0, x1 - x0 + 1, y1 - y0 + 1
+	return image.Rect(x0, y0, x1, y1)
 }
 
 // histogram sends how the tones that the chosen ramp reads are spread over the
@@ -473,7 +493,7 @@ func (s *session) drawBall(w wanted) {
 	err = s.ball.Render(s.ctx, job, func(res *picture.Result) {
 		if res.Done {
 			msg = append(msg, make([]byte, 4*ballSize*ballSize)...)
-			res.RGBA(msg[3:])
+			res.RGBA(msg[3:], res.Bounds())
 		}
 	})
 	if err == nil {

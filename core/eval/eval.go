@@ -233,6 +233,25 @@ func (p *Program) used(targets []Target, have func(step int) bool) []bool {
 	return used
 }
 
+// read tells for each output of each step whether any step or target reads it.
+func (p *Program) read(targets []Target) [][]bool {
+	out := make([][]bool, len(p.steps))
+	for i := range p.steps {
+		out[i] = make([]bool, len(p.steps[i].kind.Outputs))
+		for _, op := range p.steps[i].inputs {
+			if op.step >= 0 {
+				out[op.step][op.out] = true
+			}
+		}
+	}
+	for _, t := range targets {
+		if t.op.step >= 0 {
+			out[t.op.step][t.op.out] = true
+		}
+	}
+	return out
+}
+
 // Run evaluates the targets over every sample and returns their planes, as many
 // as the target's type has, each of length env.Set.N. The planes may be shared
 // with what is kept: do not write to them. It stops between batches, with the
@@ -241,10 +260,16 @@ func (p *Program) Run(ctx context.Context, env Env, targets []Target) ([][]node.
 	n := env.Set.N
 	full := make([][][]node.Plane, len(p.steps)) // step → output → planes, where known or to be filled
 	known := make([]bool, len(p.steps))
+	read := p.read(targets)
 	if env.Kept != nil {
 		for i := range p.steps {
-			if v := env.Kept.get(p.stepKey(i, env.Lights)); v != nil {
-				full[i], known[i] = v, true
+			v := env.Kept.get(p.stepKey(i, env.Lights))
+			known[i] = v != nil
+			for o := range v {
+				known[i] = known[i] && (v[o] != nil || !read[i][o])
+			}
+			if known[i] {
+				full[i] = v
 			}
 		}
 	}
@@ -264,8 +289,11 @@ func (p *Program) Run(ctx context.Context, env Env, targets []Target) ([][]node.
 	}
 	for i := range p.steps {
 		if used[i] && !known[i] && (wanted[i] || env.Kept != nil) {
-			for _, o := range p.steps[i].kind.Outputs {
-				full[i] = append(full[i], makePlanes(o.Type.Planes(), n))
+			full[i] = make([][]node.Plane, len(read[i]))
+			for o, port := range p.steps[i].kind.Outputs {
+				if read[i][o] {
+					full[i][o] = makePlanes(port.Type.Planes(), n)
+				}
 			}
 		}
 	}
@@ -274,7 +302,7 @@ func (p *Program) Run(ctx context.Context, env Env, targets []Target) ([][]node.
 		out[k] = p.view(t, full, n)
 	}
 	batches := (n + BatchSize - 1) / BatchSize
-	pool := sync.Pool{New: func() any { return newWorker(p, used, known, full) }}
+	pool := sync.Pool{New: func() any { return newWorker(p, used, known, read, full) }}
 	sample.Parallel(env.Workers, (batches+7)/8, func(job int) {
 		w := pool.Get().(*worker)
 		defer pool.Put(w)
@@ -335,11 +363,14 @@ type worker struct {
 	in    [][][]node.Plane // step → input → planes; constants are filled in once
 	lumin [][]node.Plane   // step → input → scratch for conversion to tone
 	out   [][][]node.Plane
+
+	constant [][]bool // step → input → whether it is the same for all samples
 }
 
-func newWorker(p *Program, used, known []bool, full [][][]node.Plane) *worker {
+func newWorker(p *Program, used, known []bool, read [][]bool, full [][][]node.Plane) *worker {
 	w := &worker{p: p, full: full}
 	n := len(p.steps)
+	w.constant = make([][]bool, n)
 	w.local, w.in, w.out, w.lumin = make([][][]node.Plane, n), make([][][]node.Plane, n), make([][][]node.Plane, n), make([][]node.Plane, n)
 	for i := range p.steps {
 		if !used[i] || known[i] {
@@ -348,19 +379,26 @@ func newWorker(p *Program, used, known []bool, full [][][]node.Plane) *worker {
 		s := &p.steps[i]
 		w.run = append(w.run, i)
 		if full[i] == nil {
-			for _, o := range s.kind.Outputs {
-				w.local[i] = append(w.local[i], makePlanes(o.Type.Planes(), BatchSize))
+			w.local[i] = make([][]node.Plane, len(s.kind.Outputs))
+			for o, port := range s.kind.Outputs {
+				if read[i][o] {
+					w.local[i][o] = makePlanes(port.Type.Planes(), BatchSize)
+				}
 			}
 		}
 		w.out[i] = make([][]node.Plane, len(s.kind.Outputs))
 		for o := range w.out[i] {
-			w.out[i][o] = make([]node.Plane, s.kind.Outputs[o].Type.Planes())
+			if read[i][o] {
+				w.out[i][o] = make([]node.Plane, s.kind.Outputs[o].Type.Planes())
+			}
 		}
 		w.in[i] = make([][]node.Plane, len(s.inputs))
+		w.constant[i] = make([]bool, len(s.inputs))
 		w.lumin[i] = make([]node.Plane, len(s.inputs))
 		for k, op := range s.inputs {
 			switch {
 			case op.constant != nil:
+				w.constant[i][k] = true
 				w.in[i][k] = constantPlanes(op.constant)
 			case op.step >= 0:
 				w.in[i][k] = make([]node.Plane, op.to.Planes())
@@ -410,7 +448,7 @@ func (w *worker) batch(env Env, lo, n int) {
 				w.out[i][o][k] = w.result(i, o, k, lo, n)
 			}
 		}
-		call.In, call.Out, call.Data = in, w.out[i], s.data
+		call.In, call.Const, call.Out, call.Data = in, w.constant[i], w.out[i], s.data
 		s.kind.Run(&call)
 	}
 }

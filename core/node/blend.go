@@ -38,27 +38,42 @@ func blendChoices() (out []network.Option) {
 	return out
 }
 
-// blendPlain is the fast path for the two modes that nearly all looks use.
+// blendPlain is the fast path for the two modes that nearly all looks use. The
+// ends are exact, so that swatches stay what they are. Drawn pictures are flat,
+// so most batches are wholly at one end.
 func blendPlain(c *Call, amount Plane, multiply bool) {
-	for k := range 3 {
-		b, s, out := c.In[0][k], c.In[1][k], c.Out[0][k]
-		if multiply {
-			for i, a := range amount {
-				a = max(0, min(1, a))
-				out[i] = b[i] + (b[i]*s[i]-b[i])*a
-			}
+	in, over, out := c.In[0], c.In[1], c.Out[0]
+	n := len(amount)
+	b0, b1, b2 := in[0][:n], in[1][:n], in[2][:n]
+	s0, s1, s2 := over[0][:n], over[1][:n], over[2][:n]
+	o0, o1, o2 := out[0][:n], out[1][:n], out[2][:n]
+	none := true
+	for _, a := range amount {
+		if a > 0 {
+			none = false
+			break
+		}
+	}
+	if none {
+		copy(o0, b0)
+		copy(o1, b1)
+		copy(o2, b2)
+		return
+	}
+	for i, a := range amount {
+		if !(a > 0) {
+			o0[i], o1[i], o2[i] = b0[i], b1[i], b2[i]
 			continue
 		}
-		for i, a := range amount {
-			switch { // the ends are exact, so that swatches stay what they are
-			case a >= 1:
-				out[i] = s[i]
-			case !(a > 0):
-				out[i] = b[i]
-			default:
-				out[i] = b[i] + (s[i]-b[i])*a
-			}
+		x, y, z := s0[i], s1[i], s2[i]
+		if multiply {
+			x, y, z = x*b0[i], y*b1[i], z*b2[i]
 		}
+		if a < 1 {
+			p, q, r := b0[i], b1[i], b2[i]
+			x, y, z = p+(x-p)*a, q+(y-q)*a, r+(z-r)*a
+		}
+		o0[i], o1[i], o2[i] = x, y, z
 	}
 }
 

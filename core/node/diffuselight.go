@@ -25,8 +25,13 @@ var diffuseLight = &Kind{
 		d := c.Data.(lightData)
 		nx, ny, nz := c.normal(0)
 		scale := 1 / (1 + d.amount)
-		d.read(c, func(i int, l *stage.Light) float32 {
-			return (nx[i]*l.Dir[0] + ny[i]*l.Dir[1] + nz[i]*l.Dir[2] + d.amount) * scale
+		nx, ny, nz = nx[:c.N], ny[:c.N], nz[:c.N]
+		d.read(c, func(l *stage.Light, share Plane) {
+			lx, ly, lz, w := l.Dir[0]*scale, l.Dir[1]*scale, l.Dir[2]*scale, d.amount*scale
+			share = share[:len(nx)]
+			for i := range share {
+				share[i] = nx[i]*lx + ny[i]*ly + nz[i]*lz + w
+			}
 		})
 	},
 }

@@ -49,13 +49,25 @@ func facingRatio(c *Call, wired []Plane, out Plane) {
 	if wired != nil {
 		nx, ny, nz = wired[0], wired[1], wired[2]
 	}
+	nx, ny, nz, ex, ey, ez = nx[:len(out)], ny[:len(out)], nz[:len(out)], ex[:len(out)], ey[:len(out)], ez[:len(out)]
+	if wired == nil {
+		for i := range out {
+			d := nx[i]*ex[i] + ny[i]*ey[i] + nz[i]*ez[i]
+			if d < 0 {
+				d = -d
+			}
+			if d > 1 {
+				d = 1
+			}
+			out[i] = d
+		}
+		return
+	}
 	for i := range out {
 		x, y, z := nx[i], ny[i], nz[i]
 		d := x*ex[i] + y*ey[i] + z*ez[i]
-		if wired != nil {
-			if l := x*x + y*y + z*z; l > 0 {
-				d /= float32(math.Sqrt(float64(l)))
-			}
+		if l := x*x + y*y + z*z; l > 1e-30 {
+			d /= float32(math.Sqrt(float64(l)))
 		}
 		out[i] = min(1, max(d, -d))
 	}

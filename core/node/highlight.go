@@ -6,7 +6,6 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
-	"mobanta/core/vec"
 )
 
 var highlight = &Kind{
@@ -30,16 +29,23 @@ var highlight = &Kind{
 		ex, ey, ez := c.planes(&c.Set.Eye)
 		r2 := float64(d.amount) * float64(d.amount)
 		e := max(0, 2/(r2*r2)-2)
-		d.read(c, func(i int, l *stage.Light) float32 {
-			n := vec.V{nx[i], ny[i], nz[i]}
-			if n.Dot(l.Dir) <= 0 {
-				return 0
+		d.read(c, func(l *stage.Light, share Plane) {
+			lx, ly, lz := l.Dir[0], l.Dir[1], l.Dir[2]
+			// Where e·(1 − N·H) is above 20 the power is below e^-20.
+			least := float32(1 - 20/max(e, 1e-3))
+			nx, ny, nz, ex, ey, ez := nx[:len(share)], ny[:len(share)], nz[:len(share)], ex[:len(share)], ey[:len(share)], ez[:len(share)]
+			for i := range share {
+				x, y, z := nx[i], ny[i], nz[i]
+				hx, hy, hz := lx+ex[i], ly+ey[i], lz+ez[i]
+				nh := hx*x + hy*y + hz*z
+				hh := hx*hx + hy*hy + hz*hz
+				share[i] = 0
+				if x*lx+y*ly+z*lz <= 0 || nh <= 0 || least > 0 && nh*nh < least*least*hh {
+					continue
+				}
+				c := float64(nh) / math.Sqrt(float64(hh))
+				share[i] = float32(math.Exp(e * math.Log(min(c, 1))))
 			}
-			x := float64(l.Dir.Add(vec.V{ex[i], ey[i], ez[i]}).Unit().Dot(n))
-			if x <= 0 || e*(1-x) > 20 { // below e^-20
-				return 0
-			}
-			return float32(math.Exp(e * math.Log(min(x, 1))))
 		})
 	},
 }

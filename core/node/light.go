@@ -45,64 +45,104 @@ func (d *lightData) lights(all []stage.Light) []stage.Light {
 	return out
 }
 
-// read runs over the lights and gathers what response gives for each sample, a
-// share of the light's strength, into c.Out: tone and colour. A response of 0
-// asks for no shadow ray.
-func (d *lightData) read(c *Call, response func(i int, l *stage.Light) float32) {
-	tone, col := c.Out[0][0], c.Out[1]
-	clear(tone)
-	for k := range col {
-		clear(col[k])
+// read runs over the lights and gathers, into c.Out, tone and colour. For each
+// light, response fills share with the part of its strength that each sample
+// gets; where that is 0 or less no shadow ray is asked for.
+func (d *lightData) read(c *Call, response func(l *stage.Light, share Plane)) {
+	tone, col := c.Out[0], c.Out[1]
+	for _, out := range c.Out {
+		for _, p := range out {
+			clear(p)
+		}
 	}
-	for _, l := range d.lights(c.Scene.Lights) {
-		trace := d.shadows && l.Shadows && c.Scene.Tracer != nil
-		for i := range tone {
-			r := response(i, &l)
-			if r <= 0 || trace && c.shadowed(i, l.Dir) {
-				continue
+	var room [512]float32
+	share := Plane(room[:])
+	if c.N > len(share) {
+		share = make(Plane, c.N)
+	}
+	share = share[:c.N]
+	var best Plane
+	if d.brightest {
+		best = make(Plane, c.N)
+	}
+	lights := d.lights(c.Scene.Lights)
+	for li := range lights {
+		l := &lights[li]
+		response(l, share)
+		if d.shadows && l.Shadows && c.Scene.Tracer != nil {
+			sun := c.Scene.Tracer.Sun(l.Dir)
+			for i, r := range share {
+				if r > 0 && sun.Hidden(c.lifted(i)) {
+					share[i] = 0
+				}
 			}
-			t := r * l.Strength
-			if !d.brightest {
-				tone[i] += t
-				col[0][i] += r * l.Color[0]
-				col[1][i] += r * l.Color[1]
-				col[2][i] += r * l.Color[2]
-			} else if t > tone[i] {
-				tone[i] = t
-				col[0][i], col[1][i], col[2][i] = r*l.Color[0], r*l.Color[1], r*l.Color[2]
+		}
+		if d.brightest {
+			// Where this light is not the strongest so far it adds nothing; where it
+			// is, what was there goes.
+			for i, r := range share {
+				t := max(0, r) * l.Strength
+				share[i] = 0
+				if t > best[i] {
+					best[i], share[i] = t, r
+					for _, out := range c.Out {
+						for _, p := range out {
+							p[i] = 0
+						}
+					}
+				}
+			}
+		}
+		if tone != nil {
+			gather(tone[0], share, l.Strength)
+		}
+		if col != nil {
+			for k := range col {
+				gather(col[k], share, l.Color[k])
 			}
 		}
 	}
 }
 
-// shadowed tells whether something stands between sample i and the light. The
-// ray starts from the rounded surface that the normals describe instead of the
-// flat triangle, so that facets throw no shadow on themselves (Hanika 2021).
-func (c *Call) shadowed(i int, dir vec.V) bool {
-	s := c.Lo + i
-	p := vec.V{c.Set.Pos[0][s], c.Set.Pos[1][s], c.Set.Pos[2][s]}
-	n := vec.V{c.Set.Norm[0][s], c.Set.Norm[1][s], c.Set.Norm[2][s]}
-	t := c.Scene.Tri[c.Set.Tri[s]]
-	a := c.Scene.Pos[t[0]]
-	ab, ac, ap := c.Scene.Pos[t[1]].Sub(a), c.Scene.Pos[t[2]].Sub(a), p.Sub(a)
-	flat := ab.Cross(ac)
-	if area := flat.Dot(flat); area > 0 {
-		var w [3]float32
-		w[1] = ap.Cross(ac).Dot(flat) / area
-		w[2] = ab.Cross(ap).Dot(flat) / area
-		w[0] = 1 - w[1] - w[2]
-		side := float32(1)
-		if flat.Dot(n) < 0 {
-			side = -1
-		}
-		lift := vec.V{}
-		for k, v := range t {
-			vn := c.Scene.Normal[v]
-			if below := p.Sub(c.Scene.Pos[v]).Dot(vn) * side; below < 0 {
-				lift = lift.Sub(vn.Mul(below * w[k] * side))
-			}
-		}
-		p = p.Add(lift)
+func gather(out, share Plane, strength float32) {
+	share = share[:len(out)]
+	for i := range out {
+		out[i] += max(0, share[i]) * strength
 	}
-	return c.Scene.Tracer.Occluded(p.Add(n.Mul(c.Scene.Size*2e-5)), dir, 1e30)
+}
+
+// lifted returns the place from which sample i looks for its lights: on the
+// rounded surface that the normals describe instead of the flat triangle, and a
+// hair above it, so that facets throw no shadow on themselves (Hanika 2021).
+func (c *Call) lifted(i int) vec.V {
+	s := c.Lo + i
+	px, py, pz := c.Set.Pos[0][s], c.Set.Pos[1][s], c.Set.Pos[2][s]
+	nx, ny, nz := c.Set.Norm[0][s], c.Set.Norm[1][s], c.Set.Norm[2][s]
+	t := &c.Scene.Tri[c.Set.Tri[s]]
+	a, b, e := &c.Scene.Pos[t[0]], &c.Scene.Pos[t[1]], &c.Scene.Pos[t[2]]
+	ux, uy, uz := b[0]-a[0], b[1]-a[1], b[2]-a[2]
+	vx, vy, vz := e[0]-a[0], e[1]-a[1], e[2]-a[2]
+	wx, wy, wz := px-a[0], py-a[1], pz-a[2]
+	fx, fy, fz := uy*vz-uz*vy, uz*vx-ux*vz, ux*vy-uy*vx
+	lift := c.Scene.Size * 2e-5
+	x, y, z := px+nx*lift, py+ny*lift, pz+nz*lift
+	area := fx*fx + fy*fy + fz*fz
+	if !(area > 0) {
+		return vec.V{x, y, z}
+	}
+	w1 := ((wy*vz-wz*vy)*fx + (wz*vx-wx*vz)*fy + (wx*vy-wy*vx)*fz) / area
+	w2 := ((uy*wz-uz*wy)*fx + (uz*wx-ux*wz)*fy + (ux*wy-uy*wx)*fz) / area
+	side := float32(1)
+	if fx*nx+fy*ny+fz*nz < 0 {
+		side = -1
+	}
+	for k, w := range [3]float32{1 - w1 - w2, w1, w2} {
+		v, n := &c.Scene.Pos[t[k]], &c.Scene.Normal[t[k]]
+		below := ((px-v[0])*n[0] + (py-v[1])*n[1] + (pz-v[2])*n[2]) * side
+		if below < 0 {
+			below *= w * side
+			x, y, z = x-n[0]*below, y-n[1]*below, z-n[2]*below
+		}
+	}
+	return vec.V{x, y, z}
 }

@@ -32,7 +32,8 @@ type Plane = []float32
 type Call struct {
 	N     int
 	In    [][]Plane // per input; nil for a Hidden input that is not wired
-	Out   [][]Plane // per output
+	Const []bool    // per input: whether it has the same value for all samples
+	Out   [][]Plane // per output; nil for those that nobody reads
 	Data  any       // from Prepare
 	Set   *sample.Set
 	Lo    int // the batch is Set's samples Lo to Lo+N
@@ -45,11 +46,17 @@ type Scene struct {
 	Tracer Tracer // nil where nothing can cast a shadow
 }
 
-// Tracer answers questions about rays.
+// Tracer answers questions about what stands in the way.
 type Tracer interface {
-	// Occluded tells whether anything lies on the ray from origin along the unit
-	// vector dir, nearer than limit.
-	Occluded(origin, dir vec.V, limit float32) bool
+	// Sun returns what answers for light from direction dir, a unit vector
+	// towards the light.
+	Sun(dir vec.V) Hider
+}
+
+// Hider tells what one light does not reach.
+type Hider interface {
+	// Hidden tells whether anything lies between p and the light.
+	Hidden(p vec.V) bool
 }
 
 // planes returns the batch's part of three attribute arrays.

@@ -22,10 +22,9 @@ var outline = &Kind{
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		facingRatio(c, c.In[2], out)
-		at, soft := c.In[0][0], c.In[1][0]
+		stepped(out, out, c.In[0][0], c.In[1][0], c.Const[0] && c.Const[1])
 		for i, f := range out {
-			h := max(0, soft[i]) / 2
-			out[i] = 1 - smoothstep(f, at[i]-h, at[i]+h)
+			out[i] = 1 - f
 		}
 	},
 }

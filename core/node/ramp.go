@@ -29,11 +29,15 @@ var ramp = &Kind{
 		return color.NewRamp(get("stops").([]color.Stop), color.Mixing(get("mixing").(string)))
 	},
 	Run: func(c *Call) {
-		x, y, z := c.Out[0][0], c.Out[0][1], c.Out[0][2]
-		c.Data.(*color.Ramp).Map(c.In[0][0], x, y, z)
-		tone := c.Out[1][0]
-		for i := range tone {
-			tone[i] = color.C{x[i], y[i], z[i]}.Luminance()
+		col, tone := c.Out[0], c.Out[1]
+		if col == nil { // only the luminance is read
+			col = []Plane{make(Plane, c.N), make(Plane, c.N), make(Plane, c.N)}
+		}
+		c.Data.(*color.Ramp).Map(c.In[0][0], col[0], col[1], col[2])
+		if tone != nil {
+			for i := range tone[0] {
+				tone[0][i] = color.C{col[0][i], col[1][i], col[2][i]}.Luminance()
+			}
 		}
 	},
 }

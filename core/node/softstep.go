@@ -16,10 +16,43 @@ var softStep = &Kind{
 		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
 	},
 	Run: func(c *Call) {
-		at, soft := c.In[1][0], c.In[2][0]
-		for i, t := range c.In[0][0] {
-			h := max(0, soft[i]) / 2
-			c.Out[0][0][i] = smoothstep(t, at[i]-h, at[i]+h)
-		}
+		stepped(c.Out[0][0], c.In[0][0], c.In[1][0], c.In[2][0], c.Const[1] && c.Const[2])
 	},
+}
+
+// stepped writes smoothsteps of tone at the thresholds with the softnesses, both
+// the same for all samples if even is set.
+func stepped(out, tone, at, soft Plane, even bool) {
+	tone = tone[:len(out)]
+	if !even || len(out) == 0 {
+		for i, t := range tone {
+			h := max(0, soft[i]) / 2
+			out[i] = smoothstep(t, at[i]-h, at[i]+h)
+		}
+		return
+	}
+	h := max(0, soft[0]) / 2
+	from, to := at[0]-h, at[0]+h
+	if to <= from {
+		for i, t := range tone {
+			if t >= from {
+				out[i] = 1
+			} else {
+				out[i] = 0
+			}
+		}
+		return
+	}
+	inv := 1 / (to - from)
+	for i, t := range tone {
+		t = (t - from) * inv
+		switch {
+		case t >= 1:
+			out[i] = 1
+		case t > 0:
+			out[i] = t * t * (3 - 2*t)
+		default:
+			out[i] = 0
+		}
+	}
 }

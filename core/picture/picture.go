@@ -7,7 +7,10 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
+	"image"
+	"maps"
 	"slices"
+	"sync"
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
@@ -17,6 +20,7 @@ import (
 	"mobanta/core/sample"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
+	"mobanta/core/vec"
 )
 
 // MaxPixels limits a picture.
@@ -55,14 +59,14 @@ type Renderer struct {
 	view      stage.View
 	projector *sample.Projector
 	seen      []*sample.Visibility // by position; nil where not kept
-	tree      *trace.Tree
-	treeOf    *stage.Geometry
+	suns      *suns
 	groups    []group
 	groupOf   []int // part → group
 	sampleAt  []int32
 	lights    eval.Key
 
 	result  Result
+	unshown image.Rectangle // what has changed since the last picture that was shown
 	lineKey eval.Key
 }
 
@@ -73,6 +77,8 @@ type group struct {
 	kept    *eval.Kept
 	program *eval.Program
 	finish  string
+	drawn   eval.Key // of what lies in the result's base, zero for nothing
+	box     image.Rectangle
 }
 
 // NewRenderer returns a renderer that uses up to workers cores.
@@ -118,9 +124,10 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	r.lines(ctx, layers, 0)
 	res := &r.result
 	res.Done = job.Samples == 1
+	r.unshown = image.Rectangle{}
 	show(res)
-	if res.Done {
-		return nil
+	if res.Done || ctx.Err() != nil {
+		return ctx.Err()
 	}
 	mask := res.mask()
 	res.delta = make([]float32, len(res.base))
@@ -130,6 +137,7 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 		}
 		res.Passes = k + 1
 		res.Done = res.Passes == job.Samples
+		res.Dirty = res.Bounds()
 		if n := res.Passes; n == 4 || res.Done {
 			show(res)
 		}
@@ -193,23 +201,60 @@ func (r *Renderer) group(scene *stage.Scene) {
 	for i := range r.groups {
 		r.groups[i].set = sets[i]
 		r.groups[i].kept = eval.NewKept(r.Budget / len(r.groups))
+		box := image.Rectangle{Min: image.Pt(r.view.W, r.view.H)}
 		for s, p := range sets[i].Pixel {
 			r.sampleAt[p] = int32(s)
+			x, y := int(p)%r.view.W, int(p)/r.view.W
+			box.Min.X, box.Min.Y = min(box.Min.X, x), min(box.Min.Y, y)
+			box.Max.X, box.Max.Y = max(box.Max.X, x+1), max(box.Max.Y, y+1)
 		}
+		r.groups[i].box = box
 	}
 	r.lineKey = eval.Key{}
+	r.result.base = nil
 }
 
 // scene returns what kernels may ask, with a tracer if shadows are cast.
 func (r *Renderer) scene(shadows bool) *node.Scene {
 	sc := &node.Scene{Scene: r.job.Scene}
-	if shadows {
-		if r.treeOf != r.job.Scene.Geometry {
-			r.tree, r.treeOf = trace.New(r.job.Scene.Geometry), r.job.Scene.Geometry
-		}
-		sc.Tracer = r.tree
+	if !shadows {
+		return sc
 	}
+	if r.suns == nil || r.suns.geo != r.job.Scene.Geometry {
+		r.suns = &suns{geo: r.job.Scene.Geometry, workers: r.Workers, made: map[vec.V]*trace.Sun{}}
+	}
+	r.suns.keep(r.job.Scene.Lights)
+	sc.Tracer = r.suns
 	return sc
+}
+
+// suns keeps what answers for the suns of the stage; it serves as node.Tracer.
+type suns struct {
+	geo     *stage.Geometry
+	workers int
+	mu      sync.Mutex
+	made    map[vec.V]*trace.Sun
+}
+
+// keep forgets all but the given lights: where suns have been and left.
+func (s *suns) keep(lights []stage.Light) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	maps.DeleteFunc(s.made, func(dir vec.V, _ *trace.Sun) bool {
+		return !slices.ContainsFunc(lights, func(l stage.Light) bool { return l.Dir == dir })
+	})
+}
+
+// Sun implements node.Tracer.
+func (s *suns) Sun(dir vec.V) node.Hider {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	sun := s.made[dir]
+	if sun == nil {
+		sun = trace.NewSun(s.geo, dir, s.workers)
+		s.made[dir] = sun
+	}
+	return sun
 }
 
 // eval runs the targets of group g over set.
@@ -289,32 +334,67 @@ func (r *Renderer) each(ctx context.Context, g *group, set *sample.Set, kept *ev
 	return nil
 }
 
-// first renders one position in each pixel.
+// first renders one position in each pixel. What the groups that have not
+// changed left in the last picture stays.
 func (r *Renderer) first(ctx context.Context) error {
+	old := r.result
 	res := &r.result
 	n := r.job.W * r.job.H
-	base := res.base
-	if len(base) != 4*n {
-		base = make([]float32, 4*n)
-	} else {
-		clear(base)
-	}
-	lines := res.lines
-	*res = Result{W: r.job.W, H: r.job.H, Backdrop: r.job.Scene.Stage.Backdrop, base: base, Passes: 1, lines: lines, workers: r.Workers}
+	*res = Result{W: r.job.W, H: r.job.H, Backdrop: r.job.Scene.Stage.Backdrop, base: old.base, Passes: 1, lines: old.lines, workers: r.Workers}
 	if r.job.Peek != nil && r.job.Peek.Raw {
 		res.Backdrop = stage.Backdrop{None: true}
 	}
+	if len(res.base) != 4*n {
+		res.base = make([]float32, 4*n)
+		for i := range r.groups {
+			r.groups[i].drawn = eval.Key{}
+		}
+		old.base = nil
+	}
+	if old.base == nil || old.delta != nil || old.Backdrop != res.Backdrop {
+		res.Dirty = res.Bounds()
+		r.unshown = res.Dirty
+	}
+	res.Dirty = res.Dirty.Union(r.unshown)
+	base := res.base
 	for i := range r.groups {
 		g := &r.groups[i]
-		err := r.each(ctx, g, g.set, g.kept, func(p int32, c color.C, a float32) {
-			b := base[4*p : 4*p+4]
+		key, err := r.shownKey(g)
+		if err != nil {
+			return err
+		}
+		if key == g.drawn {
+			continue
+		}
+		g.drawn = eval.Key{} // until it is there in full
+		res.Dirty = res.Dirty.Union(g.box)
+		r.unshown = res.Dirty
+		err = r.each(ctx, g, g.set, g.kept, func(p int32, c color.C, a float32) {
+			b := base[4*p : 4*p+4 : 4*p+4]
 			b[0], b[1], b[2], b[3] = c[0]*a, c[1]*a, c[2]*a, a
 		})
 		if err != nil {
 			return err
 		}
+		g.drawn = key
 	}
 	return nil
+}
+
+// shownKey names what is shown of a group.
+func (r *Renderer) shownKey(g *group) (eval.Key, error) {
+	targets, _, err := r.shown(g)
+	if err != nil {
+		return eval.Key{}, err
+	}
+	h := sha256.New()
+	for _, t := range targets {
+		fmt.Fprint(h, g.program.KeyOf(t, r.lights))
+	}
+	if p := r.job.Peek; p != nil {
+		fmt.Fprint(h, "peek", p.Raw, p.Look == g.look)
+	}
+	return eval.Key(h.Sum(nil)[:16]), nil
 }
 
 // visible returns what position k sees.
@@ -396,6 +476,7 @@ func (r *Renderer) layers() []line.Layer {
 	copy(key[:], h.Sum(nil))
 	if key != r.lineKey || r.result.lines == nil || r.result.lines.W != r.job.W || r.result.lines.H != r.job.H {
 		r.lineKey, r.result.lines = key, nil
+		r.result.Dirty = r.result.Bounds()
 		if len(out) > 0 {
 			r.result.lines = line.NewSheet(r.job.W, r.job.H)
 		}

@@ -21,6 +21,8 @@ type Result struct {
 	Backdrop stage.Backdrop
 	Passes   int  // positions in a pixel so far
 	Done     bool // whether it has settled
+	// Dirty is where the picture may differ from what the same renderer showed last.
+	Dirty image.Rectangle
 
 	base    []float32 // red, green, blue, cover of the first position
 	delta   []float32 // what further positions add to Passes times base; nil at first
@@ -63,8 +65,42 @@ func (r *Result) At(i int) (c color.C, a float32) {
 }
 
 // RGBA writes the picture as 8-bit sRGB in the plain view, four bytes a pixel,
-// not premultiplied; len(dst) == 4·W·H.
-func (r *Result) RGBA(dst []byte) { r.rows(func(i int) { r.encode(dst[4*i:4*i+4:4*i+4], i) }) }
+// not premultiplied; len(dst) == 4·W·H. Only the pixels of area are written.
+func (r *Result) RGBA(dst []byte, area image.Rectangle) {
+	area = area.Intersect(image.Rect(0, 0, r.W, r.H))
+	sample.Parallel(r.workers, (area.Dy()+15)/16, func(job int) {
+		for y := area.Min.Y + job*16; y < min(area.Max.Y, area.Min.Y+job*16+16); y++ {
+			r.encodeRow(dst, y*r.W+area.Min.X, y*r.W+area.Max.X)
+		}
+	})
+}
+
+// Bounds returns the whole picture's rectangle.
+func (r *Result) Bounds() image.Rectangle { return image.Rect(0, 0, r.W, r.H) }
+
+// encodeRow writes the pixels from i up to end. Drawn pictures are flat: a pixel
+// like the one before it takes its bytes.
+func (r *Result) encodeRow(dst []byte, i, end int) {
+	var last [4]float32
+	known := -1 // the pixel that last was seen at
+	for ; i < end; i++ {
+		p := 4 * i
+		b := r.base[p : p+4 : p+4]
+		plain := r.lines == nil || r.lines.Pix[p+3] == 0
+		if plain && r.delta != nil {
+			d := r.delta[p : p+4 : p+4]
+			plain = d[0] == 0 && d[1] == 0 && d[2] == 0 && d[3] == 0
+		}
+		if plain && known >= 0 && b[0] == last[0] && b[1] == last[1] && b[2] == last[2] && b[3] == last[3] {
+			copy(dst[p:p+4], dst[4*known:4*known+4])
+			continue
+		}
+		r.encode(dst[p:p+4:p+4], i)
+		if plain {
+			last, known = [4]float32(b), i
+		}
+	}
+}
 
 func (r *Result) encode(dst []byte, i int) {
 	c, a := r.At(i)
@@ -91,7 +127,7 @@ func (r *Result) mask() []bool {
 	code := make([]byte, 4*n)
 	bare := *r
 	bare.lines = nil
-	bare.RGBA(code)
+	bare.RGBA(code, r.Bounds())
 	const threshold = 6
 	differ := func(i, j int) bool {
 		for k := range 4 {
@@ -128,7 +164,7 @@ func (r *Result) mask() []bool {
 func (r *Result) WritePNG(w io.Writer, bits int) error {
 	if bits == 8 {
 		img := image.NewNRGBA(image.Rect(0, 0, r.W, r.H))
-		r.RGBA(img.Pix)
+		r.RGBA(img.Pix, r.Bounds())
 		return png.Encode(w, img)
 	}
 	if bits != 16 {

@@ -96,76 +96,94 @@ func (s *Set) Resolve(want Attr, workers int) {
 	})
 }
 
+// resolve works in scalars throughout: small arrays would go through memory.
 func (s *Set) resolve(i int, want Attr) {
-	g := s.geo
+	g, view := s.geo, &s.View
 	px := s.Pixel[i]
-	x, y := float32(px%int32(s.View.W))+s.At[0], float32(px/int32(s.View.W))+s.At[1]
-	origin, dir := s.View.Ray(x, y)
+	w := int32(view.W)
+	sx := (float32(px%w) + s.At[0] - float32(view.W)/2) / view.Scale
+	sy := (float32(view.H)/2 - float32(px/w) - s.At[1]) / view.Scale
+	dx := view.Right[0]*sx + view.Up[0]*sy
+	dy := view.Right[1]*sx + view.Up[1]*sy
+	dz := view.Right[2]*sx + view.Up[2]*sy
+	ox, oy, oz := view.Eye[0], view.Eye[1], view.Eye[2]
+	if view.Ortho {
+		ox, oy, oz = ox+dx, oy+dy, oz+dz
+		dx, dy, dz = -view.Back[0], -view.Back[1], -view.Back[2]
+	} else {
+		dx, dy, dz = dx-view.Back[0], dy-view.Back[1], dz-view.Back[2]
+		l := 1 / vec.Sqrt(dx*dx+dy*dy+dz*dz)
+		dx, dy, dz = dx*l, dy*l, dz*l
+	}
 	if want&Eye != 0 {
-		for k := range 3 {
-			s.Eye[k][i] = -dir[k]
-		}
+		s.Eye[0][i], s.Eye[1][i], s.Eye[2][i] = -dx, -dy, -dz
 	}
 	if want == Eye {
 		return
 	}
-	t := g.Tri[s.Tri[i]]
-	a, b, c := g.Pos[t[0]], g.Pos[t[1]], g.Pos[t[2]]
-	u, v, back := barycentric(origin, dir, a, b, c)
-	w := 1 - u - v
+	t := &g.Tri[s.Tri[i]]
+	a, b, c := &g.Pos[t[0]], &g.Pos[t[1]], &g.Pos[t[2]]
+	// Where the ray meets the plane of the triangle (Möller and Trumbore 1997).
+	ax, ay, az := a[0], a[1], a[2]
+	e1x, e1y, e1z := b[0]-ax, b[1]-ay, b[2]-az
+	e2x, e2y, e2z := c[0]-ax, c[1]-ay, c[2]-az
+	qx, qy, qz := dy*e2z-dz*e2y, dz*e2x-dx*e2z, dx*e2y-dy*e2x
+	det := e1x*qx + e1y*qy + e1z*qz
+	inv := 1 / det
+	rx, ry, rz := ox-ax, oy-ay, oz-az
+	u := (rx*qx + ry*qy + rz*qz) * inv
+	kx, ky, kz := ry*e1z-rz*e1y, rz*e1x-rx*e1z, rx*e1y-ry*e1x
+	v := (dx*kx + dy*ky + dz*kz) * inv
+	u, v = within(u, v)
 	if want&Pos != 0 {
-		for k := range 3 {
-			s.Pos[k][i] = a[k]*w + b[k]*u + c[k]*v
-		}
+		s.Pos[0][i], s.Pos[1][i], s.Pos[2][i] = ax+e1x*u+e2x*v, ay+e1y*u+e2y*v, az+e1z*u+e2z*v
 	}
 	side := float32(1)
-	if back {
+	if det < 0 { // the ray meets the back
 		side = -1
 	}
 	if want&Normal != 0 {
-		n := g.Normal[t[0]].Mul(w).Add(g.Normal[t[1]].Mul(u)).Add(g.Normal[t[2]].Mul(v)).Unit()
-		if n == (vec.V{}) {
-			n = g.FlatNormal(s.Tri[i])
-		}
-		for k := range 3 {
-			s.Norm[k][i] = n[k] * side
+		m := 1 - u - v
+		na, nb, nc := &g.Normal[t[0]], &g.Normal[t[1]], &g.Normal[t[2]]
+		nx := na[0]*m + nb[0]*u + nc[0]*v
+		ny := na[1]*m + nb[1]*u + nc[1]*v
+		nz := na[2]*m + nb[2]*u + nc[2]*v
+		if l := nx*nx + ny*ny + nz*nz; l > 1e-12 {
+			l = side / vec.Sqrt(l)
+			s.Norm[0][i], s.Norm[1][i], s.Norm[2][i] = nx*l, ny*l, nz*l
+		} else {
+			n := g.FlatNormal(s.Tri[i])
+			s.Norm[0][i], s.Norm[1][i], s.Norm[2][i] = n[0]*side, n[1]*side, n[2]*side
 		}
 	}
 	if want&Flat != 0 {
 		n := g.FlatNormal(s.Tri[i])
-		for k := range 3 {
-			s.Flat[k][i] = n[k] * side
-		}
+		s.Flat[0][i], s.Flat[1][i], s.Flat[2][i] = n[0]*side, n[1]*side, n[2]*side
 	}
 	if want&UV != 0 {
+		m := 1 - u - v
 		for k := range 2 {
-			s.UV[k][i] = g.UV[t[0]][k]*w + g.UV[t[1]][k]*u + g.UV[t[2]][k]*v
+			s.UV[k][i] = g.UV[t[0]][k]*m + g.UV[t[1]][k]*u + g.UV[t[2]][k]*v
 		}
 	}
 }
 
-// barycentric returns the weights of b and c where the ray meets the plane of
-// the triangle (Möller and Trumbore 1997), kept within the triangle; back tells
-// that the ray meets its back.
-func barycentric(origin, dir, a, b, c vec.V) (u, v float32, back bool) {
-	e1, e2 := b.Sub(a), c.Sub(a)
-	p := dir.Cross(e2)
-	det := e1.Dot(p)
-	if det == 0 || det-det != 0 {
-		return 1.0 / 3, 1.0 / 3, false
+// within keeps barycentric weights inside the triangle: samples that a snapped
+// edge let in lie a hair outside, and a triangle seen edge on has no place.
+func within(u, v float32) (float32, float32) {
+	if !(u >= 0) {
+		u = 0
 	}
-	s := origin.Sub(a)
-	u = s.Dot(p) / det
-	v = dir.Dot(s.Cross(e1)) / det
-	// Samples that a snapped edge let in lie a hair outside.
-	u, v = max(0, min(1, u)), max(0, min(1, v))
-	if u != u || v != v {
-		return 1.0 / 3, 1.0 / 3, false
+	if !(v >= 0) {
+		v = 0
 	}
 	if sum := u + v; sum > 1 {
+		if sum-sum != 0 {
+			return 1.0 / 3, 1.0 / 3
+		}
 		u, v = u/sum, v/sum
 	}
-	return u, v, det < 0
+	return u, v
 }
 
 // NormalAt returns the smooth normal and the place of the point seen at a pixel

@@ -1,246 +1,185 @@
-// Package trace answers whether anything stands in the way of a ray, by a bounding-volume hierarchy over the triangles
-// of a stage.
+// Package trace answers whether anything stands between a place and a light.
 package trace
 
 import (
 	"math"
 
+	"mobanta/core/sample"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
 
-// Tree is a bounding-volume hierarchy. It never changes once built and is safe
-// for use by several goroutines.
-type Tree struct {
-	nodes []bvhNode
-	tris  []triangle
+// Sun answers for one direction of parallel light. All its rays run alongside
+// each other, so that a ray is a single place in the plane across them: the
+// triangles are sorted into a grid over that plane, and a question looks at the
+// few of one cell. The answer is exact, the same as that of a ray against every
+// triangle. A Sun never changes once built and is safe for use by several
+// goroutines.
+type Sun struct {
+	u, v, dir vec.V // across the light, and towards it
+	mid       vec.V
+	x0, y0    float32
+	scale     float32 // cells in a unit
+	n         int     // cells along a side
+	top       []float32
+	start     []int32 // of each cell's run in list
+	list      []flat  // copies, so that a cell lies together in memory
 }
 
-// bvhNode holds the boxes of its two children and where they are.
-type bvhNode struct {
-	box   [2][6]float32 // for each axis the lower plane, then the upper
-	child [2]int32 // ≥ 0: a node; < 0: a leaf, its first triangle is ^child
-	count [2]int32 // triangles of a leaf; 0 for a child that holds nothing
+// flat is a triangle in the plane across the light: a corner, the matrix that
+// takes an offset from it to barycentric weights, and the height along the light.
+type flat struct {
+	x, y           float32
+	ux, uy, vx, vy float32
+	h, hu, hv, top float32
 }
 
-type triangle struct{ a, e1, e2 vec.V }
+// reach is the cells of a triangle's box; none if i0 > i1.
+type reach struct{ i0, i1, j0, j1 int16 }
 
 const (
-	leafSize = 4
-	bins     = 12
-	maxDepth = 64
+	minCells   = 16
+	maxCells   = 1024
+	maxEntries = 4_000_000 // in all cells; a coarser grid is taken beyond
+	slack      = 2e-6      // of a triangle's size, so that no light leaks between two
 )
 
-type builder struct {
-	tree  *Tree
-	geo   *stage.Geometry
-	boxes []vec.Box
-	mid   []vec.V
-	order []int32
-}
-
-// New builds the hierarchy of all triangles of geo by the surface area heuristic
-// over bins (Wald 2007).
-func New(geo *stage.Geometry) *Tree {
-	n := len(geo.Tri)
-	b := &builder{tree: &Tree{}, geo: geo, boxes: make([]vec.Box, n), mid: make([]vec.V, n), order: make([]int32, n)}
-	for i, t := range geo.Tri {
-		b.boxes[i] = vec.EmptyBox().Grow(geo.Pos[t[0]]).Grow(geo.Pos[t[1]]).Grow(geo.Pos[t[2]])
-		b.mid[i] = b.boxes[i].Center()
-		b.order[i] = int32(i)
+// NewSun sorts the triangles of geo for light from direction dir, a unit vector
+// towards the light, on up to workers cores.
+func NewSun(geo *stage.Geometry, dir vec.V, workers int) *Sun {
+	side := vec.V{0, 1, 0}
+	if dir[1] > 0.9 || dir[1] < -0.9 {
+		side = vec.V{1, 0, 0}
 	}
-	b.tree.nodes = append(b.tree.nodes, bvhNode{})
-	if n > 0 {
-		b.split(0, 0, n, 0)
+	s := &Sun{dir: dir, u: side.Cross(dir).Unit(), mid: geo.Box.Center()}
+	s.v = dir.Cross(s.u)
+	nt := len(geo.Tri)
+	if nt == 0 {
+		return s
 	}
-	return b.tree
-}
-
-// split fills node with the triangles order[lo:hi].
-func (b *builder) split(node int, lo, hi, depth int) {
-	m := b.partition(lo, hi, depth)
-	for side, r := range [2][2]int{{lo, m}, {m, hi}} {
-		box := vec.EmptyBox()
-		for _, t := range b.order[r[0]:r[1]] {
-			box = box.Union(b.boxes[t])
+	tris, reaches := make([]flat, nt), make([]reach, nt)
+	x1, y1 := float32(-math.MaxFloat32), float32(-math.MaxFloat32)
+	s.x0, s.y0 = math.MaxFloat32, math.MaxFloat32
+	for _, c := range geo.Box.Corners() {
+		x, y, _ := s.place(c)
+		s.x0, s.y0, x1, y1 = min(s.x0, x), min(s.y0, y), max(x1, x), max(y1, y)
+	}
+	s.n = max(minCells, min(maxCells, int(2.5*math.Sqrt(float64(nt)))))
+	size := max(x1-s.x0, y1-s.y0) * 1.0001
+	if !(size > 0) {
+		size = 1
+	}
+	place := make([][3]float32, len(geo.Pos))
+	sample.Parallel(workers, (len(place)+8191)/8192, func(job int) {
+		for i := job * 8192; i < min(len(place), (job+1)*8192); i++ {
+			x, y, h := s.place(geo.Pos[i])
+			place[i] = [3]float32{x, y, h}
 		}
-		// A hair larger, so that rounding in the slab test loses nothing.
-		pad := box.Diagonal() * 1e-6
-		for k := range 3 {
-			b.tree.nodes[node].box[side][2*k] = box.Min[k] - pad
-			b.tree.nodes[node].box[side][2*k+1] = box.Max[k] + pad
-		}
-		count := r[1] - r[0]
-		if count <= leafSize || depth >= maxDepth-2 {
-			b.tree.nodes[node].child[side] = ^int32(len(b.tree.tris))
-			b.tree.nodes[node].count[side] = int32(count)
-			for _, t := range b.order[r[0]:r[1]] {
-				v := b.geo.Tri[t]
-				p := b.geo.Pos[v[0]]
-				b.tree.tris = append(b.tree.tris, triangle{p, b.geo.Pos[v[1]].Sub(p), b.geo.Pos[v[2]].Sub(p)})
+	})
+	for {
+		s.scale = float32(s.n) / size
+		total := make([]int, (nt+8191)/8192)
+		sample.Parallel(workers, len(total), func(job int) {
+			for i := job * 8192; i < min(nt, (job+1)*8192); i++ {
+				t := geo.Tri[i]
+				total[job] += s.flatten(&tris[i], &reaches[i], &place[t[0]], &place[t[1]], &place[t[2]])
 			}
-			continue
+		})
+		sum := 0
+		for _, v := range total {
+			sum += v
 		}
-		next := len(b.tree.nodes)
-		b.tree.nodes = append(b.tree.nodes, bvhNode{})
-		b.tree.nodes[node].child[side] = int32(next)
-		b.split(next, r[0], r[1], depth+1)
+		if sum <= maxEntries || s.n == 1 {
+			s.fill(tris, reaches, sum)
+			return s
+		}
+		s.n = max(1, s.n/2)
 	}
 }
 
-// partition sorts order[lo:hi] into two and returns where the second begins.
-func (b *builder) partition(lo, hi, depth int) int {
-	list := b.order[lo:hi]
-	span := vec.EmptyBox()
-	for _, t := range list {
-		span = span.Grow(b.mid[t])
-	}
-	axis, ext := 0, span.Max.Sub(span.Min)
-	for k := 1; k < 3; k++ {
-		if ext[k] > ext[axis] {
-			axis = k
-		}
-	}
-	half := lo + len(list)/2
-	if !(ext[axis] > 0) || len(list) < 2 {
-		return half
-	}
-	scale := bins / ext[axis] * 0.9999
-	var count [bins]int
-	var box [bins]vec.Box
-	for i := range box {
-		box[i] = vec.EmptyBox()
-	}
-	bin := func(t int32) int { return int((b.mid[t][axis] - span.Min[axis]) * scale) }
-	for _, t := range list {
-		i := bin(t)
-		count[i]++
-		box[i] = box[i].Union(b.boxes[t])
-	}
-	var right [bins]float32
-	acc, n := vec.EmptyBox(), 0
-	for i := bins - 1; i > 0; i-- {
-		acc, n = acc.Union(box[i]), n+count[i]
-		right[i] = area(acc) * float32(n)
-	}
-	best, cost := -1, float32(math.Inf(1))
-	acc, n = vec.EmptyBox(), 0
-	for i := range bins - 1 {
-		acc, n = acc.Union(box[i]), n+count[i]
-		if n > 0 && n < len(list) {
-			if c := area(acc)*float32(n) + right[i+1]; c < cost {
-				best, cost = i, c
-			}
-		}
-	}
-	if best < 0 || depth > maxDepth/2 {
-		return half
-	}
-	i, j := 0, len(list)-1
-	for i <= j {
-		if bin(list[i]) <= best {
-			i++
-		} else {
-			list[i], list[j] = list[j], list[i]
-			j--
-		}
-	}
-	return lo + i
+func (s *Sun) place(p vec.V) (x, y, h float32) {
+	q := p.Sub(s.mid)
+	return q.Dot(s.u), q.Dot(s.v), q.Dot(s.dir)
 }
 
-func area(b vec.Box) float32 {
-	if b.Empty() {
+// flatten makes one triangle ready and returns how many cells it touches.
+func (s *Sun) flatten(f *flat, r *reach, a, b, c *[3]float32) int {
+	e1x, e1y, e2x, e2y := b[0]-a[0], b[1]-a[1], c[0]-a[0], c[1]-a[1]
+	det := e1x*e2y - e1y*e2x
+	*f = flat{x: a[0], y: a[1], h: a[2], hu: b[2] - a[2], hv: c[2] - a[2], top: max(a[2], b[2], c[2])}
+	inv := 1 / det
+	if det == 0 || inv-inv != 0 {
+		*r = reach{1, 0, 1, 0} // it has no breadth across the light
 		return 0
 	}
-	d := b.Max.Sub(b.Min)
-	return d[0]*d[1] + d[1]*d[2] + d[2]*d[0]
+	f.ux, f.uy, f.vx, f.vy = e2y*inv, -e2x*inv, -e1y*inv, e1x*inv
+	*r = reach{s.cell(min(a[0], b[0], c[0]) - s.x0), s.cell(max(a[0], b[0], c[0]) - s.x0),
+		s.cell(min(a[1], b[1], c[1]) - s.y0), s.cell(max(a[1], b[1], c[1]) - s.y0)}
+	return (int(r.i1) - int(r.i0) + 1) * (int(r.j1) - int(r.j0) + 1)
 }
 
-// Occluded tells whether a triangle lies on the ray from origin along the unit
-// vector dir, nearer than limit. It is written in scalars throughout: arrays
-// would go through memory.
-func (t *Tree) Occluded(origin, dir vec.V, limit float32) bool {
-	if len(t.tris) == 0 {
-		return false
+func (s *Sun) cell(d float32) int16 { return int16(max(0, min(s.n-1, int(d*s.scale)))) }
+
+// fill lists the triangles of every cell.
+func (s *Sun) fill(tris []flat, reaches []reach, total int) {
+	cells := s.n * s.n
+	s.start, s.list, s.top = make([]int32, cells+1), make([]flat, total), make([]float32, cells)
+	for i := range s.top {
+		s.top[i] = -math.MaxFloat32
 	}
-	ox, oy, oz := origin[0], origin[1], origin[2]
-	ix, iy, iz := inverse(dir[0]), inverse(dir[1]), inverse(dir[2])
-	sx, sy, sz := sign(ix), sign(iy), sign(iz)
-	var stack [maxDepth + 2]int32
-	top := 1
-	for top > 0 {
-		top--
-		n := &t.nodes[stack[top]]
-		for side := range 2 {
-			b := &n.box[side]
-			t0, t1 := (b[sx]-ox)*ix, (b[1-sx]-ox)*ix
-			y0, y1 := (b[2+sy]-oy)*iy, (b[3-sy]-oy)*iy
-			if t0 > y1 || y0 > t1 {
-				continue
-			}
-			if y0 > t0 {
-				t0 = y0
-			}
-			if y1 < t1 {
-				t1 = y1
-			}
-			z0, z1 := (b[4+sz]-oz)*iz, (b[5-sz]-oz)*iz
-			if t0 > z1 || z0 > t1 || t1 < 0 || z1 < 0 || t0 > limit || z0 > limit {
-				continue
-			}
-			c := n.child[side]
-			if c >= 0 {
-				stack[top] = c
-				top++
-				continue
-			}
-			for i := ^c; i < ^c+n.count[side]; i++ {
-				if t.tris[i].hit(origin, dir, limit) {
-					return true
+	each := func(f func(cell int, t *flat)) {
+		for i, r := range reaches {
+			for j := int(r.j0); j <= int(r.j1); j++ {
+				for c := j*s.n + int(r.i0); c <= j*s.n+int(r.i1); c++ {
+					f(c, &tris[i])
 				}
 			}
+		}
+	}
+	each(func(c int, t *flat) {
+		s.start[c+1]++
+		s.top[c] = max(s.top[c], t.top)
+	})
+	for c := range cells {
+		s.start[c+1] += s.start[c]
+	}
+	at := append([]int32(nil), s.start...)
+	each(func(c int, t *flat) {
+		s.list[at[c]] = *t
+		at[c]++
+	})
+}
+
+// Hidden tells whether a triangle lies between p and the light.
+func (s *Sun) Hidden(p vec.V) bool {
+	if len(s.start) == 0 {
+		return false
+	}
+	x, y, h := s.place(p)
+	fi, fj := (x-s.x0)*s.scale, (y-s.y0)*s.scale
+	if !(fi >= 0 && fj >= 0 && fi < float32(s.n) && fj < float32(s.n)) {
+		return false
+	}
+	c := int(fj)*s.n + int(fi)
+	if s.top[c] <= h {
+		return false
+	}
+	cell := s.list[s.start[c]:s.start[c+1]]
+	for i := range cell {
+		if f := &cell[i]; f.top > h && f.over(x, y, h) {
+			return true
 		}
 	}
 	return false
 }
 
-// sign returns which plane of a slab a ray meets first: 0 the lower, 1 the upper.
-func sign(inv float32) int {
-	if inv < 0 {
-		return 1
-	}
-	return 0
-}
-
-// inverse returns 1/d, kept finite so that no 0·∞ enters the slab test.
-func inverse(d float32) float32 {
-	if d < 1e-20 && d > -1e-20 {
-		return float32(math.Copysign(1e20, float64(d)))
-	}
-	return 1 / d
-}
-
-// hit is the test of Möller and Trumbore (1997), from both sides.
-func (t *triangle) hit(o, d vec.V, limit float32) bool {
-	dx, dy, dz := d[0], d[1], d[2]
-	ax, ay, az := t.e1[0], t.e1[1], t.e1[2]
-	bx, by, bz := t.e2[0], t.e2[1], t.e2[2]
-	px, py, pz := dy*bz-dz*by, dz*bx-dx*bz, dx*by-dy*bx
-	det := ax*px + ay*py + az*pz
-	if det == 0 {
+// over tells whether the triangle covers (x, y) above the height h.
+func (f *flat) over(x, y, h float32) bool {
+	dx, dy := x-f.x, y-f.y
+	u := dx*f.ux + dy*f.uy
+	if u < -slack || u > 1+slack {
 		return false
 	}
-	inv := 1 / det
-	sx, sy, sz := o[0]-t.a[0], o[1]-t.a[1], o[2]-t.a[2]
-	u := (sx*px + sy*py + sz*pz) * inv
-	if !(u >= -1e-6 && u <= 1+1e-6) {
-		return false
-	}
-	qx, qy, qz := sy*az-sz*ay, sz*ax-sx*az, sx*ay-sy*ax
-	v := (dx*qx + dy*qy + dz*qz) * inv
-	if !(v >= -1e-6 && u+v <= 1+1e-6) {
-		return false
-	}
-	dist := (bx*qx + by*qy + bz*qz) * inv
-	return dist > 0 && dist < limit
+	v := dx*f.vx + dy*f.vy
+	return v >= -slack && u+v <= 1+slack && f.h+u*f.hu+v*f.hv > h
 }

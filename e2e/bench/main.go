@@ -1,0 +1,220 @@
+// Command bench prints the measured claims: how soon a dragged stop is drawn, how fast the model turns, what the network
+// costs beside a loop written by hand, and how much memory the server takes.
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/proto"
+
+	"mobanta/e2e/drive"
+)
+
+func main() {
+	if err := run(); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+func run() error {
+	fused, err := networkAgainstFused()
+	if err != nil {
+		return err
+	}
+	fmt.Printf("network / hand-fused loop   %.2f × (%.0f ns against %.0f ns a sample, one core; wanted ≤ 1.2)\n", fused.ratio, fused.network, fused.hand)
+	dir, err := os.MkdirTemp("", "mobanta-bench-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	bin, err := drive.Build(dir)
+	if err != nil {
+		return err
+	}
+	s, err := drive.Serve(bin, "demo", filepath.Join(dir, "data"), "")
+	if err != nil {
+		return err
+	}
+	defer s.Stop()
+	b, stop, err := drive.Browser(filepath.Join(dir, "profile"), 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	p, err := drive.Open(b, s.Address+"/p/saltlight?size=960x600", 1280, 800)
+	if err != nil {
+		return err
+	}
+	if err := drive.Settled(p); err != nil {
+		return err
+	}
+	if err := stop1(p); err != nil {
+		return err
+	}
+	if err := turn(p); err != nil {
+		return err
+	}
+	rss, peak, err := memory(s.PID)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("server memory               %d MB now, %d MB at most (demo open, after the drags; wanted ≤ 400)\n", rss, peak)
+	return nil
+}
+
+// stop1 drags a band edge and prints how long it takes from the pointer event
+// until the canvas is drawn.
+func stop1(p *rod.Page) error {
+	el, err := p.Element(`[data-edge="2"]`)
+	if err != nil {
+		return err
+	}
+	shape, err := el.Shape()
+	if err != nil {
+		return err
+	}
+	at := shape.Box()
+	x, y := at.X+at.Width/2, at.Y+at.Height/2
+	if _, err := p.Eval(`() => {
+		window.waits = []; window.pending = [];
+		document.addEventListener("pointermove", e => pending.push({ seq: mobanta.live.seq + 1, t: e.timeStamp }), true);
+		mobanta.picture.onframe = f => {
+			while (pending.length && pending[0].seq <= f.seq) waits.push(f.at - pending.shift().t);
+		};
+	}`); err != nil {
+		return err
+	}
+	m := p.Mouse
+	if err := m.MoveTo(proto.NewPoint(x, y)); err != nil {
+		return err
+	}
+	if err := m.Down(proto.InputMouseButtonLeft, 1); err != nil {
+		return err
+	}
+	if _, err := p.Eval(`() => { pending.length = 0 }`); err != nil {
+		return err
+	}
+	for i := range 120 {
+		dx := float64(i%40) * 2
+		if i%80 >= 40 {
+			dx = 80 - dx
+		}
+		if err := m.MoveTo(proto.NewPoint(x-40+dx+0.5*float64(i%2), y)); err != nil {
+			return err
+		}
+		time.Sleep(40 * time.Millisecond)
+	}
+	time.Sleep(300 * time.Millisecond)
+	if err := m.Up(proto.InputMouseButtonLeft, 1); err != nil {
+		return err
+	}
+	r, err := p.Eval(`() => { mobanta.picture.onframe = null; return waits.join(" ") }`)
+	if err != nil {
+		return err
+	}
+	var waits []float64
+	for _, f := range strings.Fields(r.Value.Str()) {
+		v, err := strconv.ParseFloat(f, 64)
+		if err != nil {
+			return err
+		}
+		waits = append(waits, v)
+	}
+	if len(waits) < 60 {
+		return fmt.Errorf("only %d of 120 movements were drawn", len(waits))
+	}
+	slices.Sort(waits)
+	fmt.Printf("dragged stop, 960×600       median %.0f ms, p95 %.0f ms from pointer event to drawn canvas, %d movements (wanted ≤ 30 and ≤ 60)\n",
+		waits[len(waits)/2], waits[len(waits)*95/100], len(waits))
+	return nil
+}
+
+// turn drags the model round and prints the pictures in a second, and how soon
+// the full size is back.
+func turn(p *rod.Page) error {
+	time.Sleep(1500 * time.Millisecond)
+	el, err := p.Element("#picture")
+	if err != nil {
+		return err
+	}
+	shape, err := el.Shape()
+	if err != nil {
+		return err
+	}
+	b := shape.Box()
+	x, y := b.X+b.Width/2, b.Y+b.Height/2
+	m := p.Mouse
+	if err := m.MoveTo(proto.NewPoint(x, y)); err != nil {
+		return err
+	}
+	if err := m.Down(proto.InputMouseButtonLeft, 1); err != nil {
+		return err
+	}
+	for i := range 30 { // warm up: the server learns how fast the machine is
+		if err := m.MoveTo(proto.NewPoint(x+float64(i), y)); err != nil {
+			return err
+		}
+		time.Sleep(16 * time.Millisecond)
+	}
+	if _, err := p.Eval(`() => { window.from = performance.now(); window.count = mobanta.picture.frames }`); err != nil {
+		return err
+	}
+	for i := range 180 {
+		if err := m.MoveTo(proto.NewPoint(x+30+float64(i), y+float64(i%20))); err != nil {
+			return err
+		}
+		time.Sleep(12 * time.Millisecond)
+	}
+	r, err := p.Eval(`() => {
+		window.rate = 1000 * (mobanta.picture.frames - count) / (performance.now() - from);
+		window.scale = mobanta.picture.shown.scale;
+		document.getElementById("picture").addEventListener("pointerup", e => {
+			const up = performance.now();
+			mobanta.picture.onframe = f => { if (f.scale === 1) { window.back = f.at - up; mobanta.picture.onframe = null; } };
+		}, { once: true, capture: true });
+		return rate + " " + scale;
+	}`)
+	if err != nil {
+		return err
+	}
+	if err := m.Up(proto.InputMouseButtonLeft, 1); err != nil {
+		return err
+	}
+	if err := p.Timeout(10 * time.Second).Wait(rod.Eval(`() => window.back !== undefined`)); err != nil {
+		return err
+	}
+	back, err := p.Eval(`() => back`)
+	if err != nil {
+		return err
+	}
+	var rate, scale float64
+	fmt.Sscan(r.Value.Str(), &rate, &scale)
+	fmt.Printf("turning, 960×600            %.1f pictures a second at 1/%.0f of the size, full size %.0f ms after letting go (wanted ≥ 15 and ≤ 200)\n", rate, scale, back.Value.Num())
+	return nil
+}
+
+// memory returns the resident memory of a process and its peak, in MB.
+func memory(pid int) (now, peak int, err error) {
+	data, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+	if err != nil {
+		return 0, 0, err
+	}
+	for _, line := range strings.Split(string(data), "\n") {
+		var kb int
+		if n, _ := fmt.Sscanf(line, "VmRSS: %d kB", &kb); n == 1 {
+			now = kb >> 10
+		}
+		if n, _ := fmt.Sscanf(line, "VmHWM: %d kB", &kb); n == 1 {
+			peak = kb >> 10
+		}
+	}
+	return now, peak, nil
+}
