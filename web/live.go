@@ -9,6 +9,7 @@ import (
 	"image"
 	"image/png"
 	"net/http"
+	"reflect"
 	"runtime"
 	"sync"
 	"time"
@@ -69,10 +70,11 @@ type session struct {
 	view    said           // the last "view"
 	trial   []project.Edit // what the hand moves, not stored
 	hand    bool           // whether the hand moves the camera or a light
+	forHand bool           // whether what is being drawn is for that
 	from    *stage.Stage   // the stage when the hand went down
 	seq     uint32
 	dirty   bool
-	told    int64 // version that the browser was told
+	told    *store.State // what the browser was told of
 	cancel  context.CancelFunc
 	settles bool // the first picture has been shown: a change may cancel what runs
 
@@ -135,7 +137,9 @@ func (s *session) stored(st *store.State) {
 // touch asks for a new picture; s.mu is held.
 func (s *session) touch() {
 	s.dirty = true
-	if s.settles && s.cancel != nil {
+	// A first picture runs to its end, or none would ever be seen; but once the
+	// hand has let go, what was drawn for it is of no use.
+	if (s.settles || s.forHand && !s.hand) && s.cancel != nil {
 		s.cancel()
 	}
 	select {
@@ -247,7 +251,7 @@ func (s *session) draw() {
 			s.mu.Unlock()
 			continue
 		}
-		s.dirty, s.settles = false, false
+		s.dirty, s.settles, s.forHand = false, false, s.hand
 		ctx, cancel := context.WithCancel(s.ctx)
 		s.cancel = cancel
 		want := s.snapshot()
@@ -260,6 +264,21 @@ func (s *session) draw() {
 	}
 }
 
+// affected returns the panels that show what differs between two states; old
+// may be nil.
+func affected(old, now *store.State) []string {
+	all := []string{"top", "network", "bench", "stage", "hint"}
+	if old == nil {
+		return all
+	}
+	a, b := old.Project.Stage, now.Project.Stage
+	a.Camera = b.Camera
+	if reflect.DeepEqual(a, b) && reflect.DeepEqual(old.Project.Looks, now.Project.Looks) && old.Project.Name == now.Project.Name {
+		return []string{"top", "stage"} // the camera alone has moved
+	}
+	return all
+}
+
 // wanted is what one picture is made from.
 type wanted struct {
 	project *project.Project
@@ -269,6 +288,7 @@ type wanted struct {
 	trial   bool
 	seq     uint32
 	tell    bool
+	panels  []string // that the news concerns
 	err     error
 }
 
@@ -288,15 +308,16 @@ func (s *session) snapshot() wanted {
 			w.project = p
 		}
 	}
-	if s.told != s.state.Version {
-		s.told, w.tell = s.state.Version, true
+	if s.told != s.state {
+		w.tell, w.panels = true, affected(s.told, s.state)
+		s.told = s.state
 	}
 	return w
 }
 
 func (s *session) picture(ctx context.Context, w wanted) error {
 	if w.tell {
-		s.tell(map[string]any{"t": "stored", "version": w.state.Version, "undo": w.state.Undo, "redo": w.state.Redo, "name": w.state.Project.Name})
+		s.tell(map[string]any{"t": "stored", "version": w.state.Version, "undo": w.state.Undo, "redo": w.state.Redo, "panels": w.panels})
 	}
 	if w.err != nil {
 		return w.err
@@ -490,6 +511,9 @@ func (s *session) drawBall(w wanted) {
 	s.ballAt = sc
 	msg := binary.LittleEndian.AppendUint16([]byte{ballMessage}, ballSize)
 	job := picture.Job{Scene: sc, Looks: w.project.Networks(), W: ballSize, H: ballSize, Samples: 4}
+	if w.hand {
+		job.Samples = 1
+	}
 	err = s.ball.Render(s.ctx, job, func(res *picture.Result) {
 		if res.Done {
 			msg = append(msg, make([]byte, 4*ballSize*ballSize)...)

@@ -70,12 +70,7 @@ func (d *lightData) read(c *Call, response func(l *stage.Light, share Plane)) {
 		l := &lights[li]
 		response(l, share)
 		if d.shadows && l.Shadows && c.Scene.Tracer != nil {
-			sun := c.Scene.Tracer.Sun(l.Dir)
-			for i, r := range share {
-				if r > 0 && sun.Hidden(c.lifted(i)) {
-					share[i] = 0
-				}
-			}
+			c.shadow(l.Dir, share)
 		}
 		if d.brightest {
 			// Where this light is not the strongest so far it adds nothing; where it
@@ -108,6 +103,26 @@ func gather(out, share Plane, strength float32) {
 	share = share[:len(out)]
 	for i := range out {
 		out[i] += max(0, share[i]) * strength
+	}
+}
+
+// shadow sets the share of samples that the light from dir does not reach to 0.
+func (c *Call) shadow(dir vec.V, share Plane) {
+	sun := c.Scene.Tracer.Sun(dir)
+	shade := c.Set.Shade(dir)[c.Lo : c.Lo+c.N]
+	for i, r := range share {
+		if r <= 0 {
+			continue
+		}
+		if shade[i] == 0 {
+			shade[i] = 1
+			if sun.Hidden(c.lifted(i)) {
+				shade[i] = 2
+			}
+		}
+		if shade[i] == 2 {
+			share[i] = 0
+		}
 	}
 }
 

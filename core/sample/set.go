@@ -1,6 +1,8 @@
 package sample
 
 import (
+	"sync"
+
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -34,6 +36,26 @@ type Set struct {
 	UV    [2][]float32
 
 	geo *stage.Geometry
+
+	mu    sync.Mutex
+	shade map[vec.V][]uint8
+}
+
+// Shade returns, for light from direction dir, what is known of each sample: 0
+// nothing yet, 1 lit, 2 in shadow. Whoever finds out writes it there, each
+// sample from one goroutine.
+func (s *Set) Shade(dir vec.V) []uint8 {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	out := s.shade[dir]
+	if out == nil {
+		if s.shade == nil || len(s.shade) >= stage.MaxSuns { // suns that have moved on
+			s.shade = map[vec.V][]uint8{}
+		}
+		out = make([]uint8, s.N)
+		s.shade[dir] = out
+	}
+	return out
 }
 
 // Select returns one set of samples for each group: the pixels of vis that keep

@@ -254,7 +254,9 @@ const live = new Live(base, {
   stored(m) {
     if (m.version === state.version) return;
     state.version = m.version;
-    refresh();
+    // Where the camera alone has moved, the picture comes first.
+    if (m.panels.length > 2) refresh(...m.panels);
+    else setTimeout(() => refresh(...m.panels), 200);
   },
   problem: (m) => say(m.error, true),
   tones: (m) => ramp.tones(m),
