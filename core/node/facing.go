@@ -78,7 +78,7 @@ func facingRatio(c *Call, wired []Plane, out Plane) {
 // index of refraction beyond over that before; 1 under total internal reflection.
 func Fresnel(cos, ior float64) float64 {
 	t := 1 - (1-cos*cos)/(ior*ior)
-	if t <= 0 {
+	if t < 0 {
 		return 1
 	}
 	ct := math.Sqrt(t)

@@ -1,0 +1,40 @@
+# Each target does its own set-up: on a Debian machine with Go nothing else is needed.
+SHELL := /bin/bash
+GO ?= go
+BIN := bin/mobanta
+
+.PHONY: demo test check bench screenshots css build fuzz
+
+demo: build ## build, make the sample project if it is not there, serve, print the address
+	@$(BIN) demo --data data
+
+build:
+	@$(GO) build -o $(BIN) ./cmd/mobanta
+
+test: ## every test, the interface in a browser included
+	@scripts/need chromium
+	$(GO) test ./...
+
+check: ## formatting, vet, staticcheck, and whether the built style sheet is current
+	@out=$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go')); test -z "$$out" || { echo "gofmt wants: $$out"; exit 1; }
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+	@scripts/need node npm
+	@cd web && test -d node_modules || npm ci --silent --no-audit --no-fund
+	@cd web && t=$$(mktemp) && npx --no-install tailwindcss -i input.css -o $$t --minify 2>/dev/null && { cmp -s $$t static/app.css || { echo "web/static/app.css is not current: run make css"; rm -f $$t; exit 1; }; } && rm -f $$t
+	@echo "check: all current"
+
+css: ## build the style sheet after a change to styles or templates
+	@scripts/need node npm
+	@cd web && { test -d node_modules || npm ci --silent --no-audit --no-fund; } && npm run --silent css
+
+bench: ## the measured claims
+	@scripts/need chromium
+	@$(GO) run ./e2e/bench
+
+screenshots: ## the pictures in docs/screenshots, from the sample project
+	@scripts/need chromium
+	@$(GO) run ./e2e/screenshots docs/screenshots
+
+fuzz: ## each fuzz target for a short while
+	@for p in $$($(GO) list ./...); do for f in $$($(GO) test -list '^Fuzz' $$p | grep '^Fuzz'); do $(GO) test -run '^$$' -fuzz "^$$f$$" -fuzztime 20s $$p || exit 1; done; done

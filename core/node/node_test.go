@@ -1,0 +1,367 @@
+package node_test
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/color"
+	"mobanta/core/eval"
+	"mobanta/core/mesh"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/sample"
+	"mobanta/core/stage"
+	"mobanta/core/stage/stagetest"
+	"mobanta/core/trace"
+	"mobanta/core/vec"
+)
+
+var cat node.Catalogue
+
+func ExampleCatalogue_Search() {
+	for _, k := range cat.Search("threshold") {
+		fmt.Println(k.Name)
+	}
+	// Output: Soft step
+}
+
+// bench is a scene with the samples of a small picture.
+type bench struct {
+	t     *testing.T
+	scene *stage.Scene
+	set   *sample.Set
+}
+
+type tracer struct{ geo *stage.Geometry }
+
+func (t tracer) Sun(dir vec.V) node.Hider { return trace.NewSun(t.geo, dir, 1) }
+
+func on(t *testing.T, sc *stage.Scene) *bench {
+	view := sc.Stage.Camera.View(96, 96)
+	vis, err := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
+	require.NoError(t, err)
+	set := sample.Select(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
+	set.Resolve(sample.Pos|sample.Normal|sample.Flat|sample.Eye|sample.UV, 1)
+	return &bench{t, sc, set}
+}
+
+// run evaluates one node with the given settings and inputs.
+func (b *bench) run(kind string, set map[string]any, in map[string]any, out string) []node.Plane {
+	b.t.Helper()
+	n := &network.Network{Nodes: []network.Node{{ID: "x", Kind: kind, Set: set, In: map[string]network.Input{}}}}
+	for k, v := range in {
+		n.Nodes[0].In[k] = network.Input{Value: v}
+	}
+	return b.eval(n, network.Ref{Node: "x", Port: out})
+}
+
+func (b *bench) eval(n *network.Network, ref network.Ref) []node.Plane {
+	b.t.Helper()
+	require.NoError(b.t, n.Settle(cat))
+	p, err := eval.Compile(n, cat)
+	require.NoError(b.t, err)
+	target, _, err := p.Output(ref)
+	require.NoError(b.t, err)
+	planes, err := p.Run(context.Background(), eval.Env{Set: b.set, Scene: &node.Scene{Scene: b.scene, Tracer: tracer{b.scene.Geometry}}, Workers: 2}, []eval.Target{target})
+	require.NoError(b.t, err)
+	return planes[0]
+}
+
+func (b *bench) at(p [3][]float32, i int) vec.V { return vec.V{p[0][i], p[1][i], p[2][i]} }
+
+func ball(t *testing.T) *bench { return on(t, stagetest.Of(t, mesh.Sphere(1, 256, 128))) }
+
+func TestEveryKindIsWhole(t *testing.T) {
+	seen := map[string]bool{}
+	for _, k := range cat.All() {
+		assert.False(t, seen[k.Spec.Kind])
+		seen[k.Spec.Kind] = true
+		assert.NotEmpty(t, k.Name)
+		assert.NotEmpty(t, k.Purpose, k.Name)
+		assert.GreaterOrEqual(t, len(k.Words), 3, "other words for %s", k.Name)
+		assert.Contains(t, []string{"surface", "texture", "relief", "light", "tone", "pattern", "colour", "line", "finish"}, k.Family)
+		for _, s := range k.Settings {
+			_, err := s.Parse(s.Default)
+			assert.NoError(t, err, "the default of %s of %s", s.Key, k.Name)
+		}
+		for _, p := range k.Inputs {
+			if !p.Hidden {
+				_, err := p.ParseConstant(p.Default)
+				assert.NoError(t, err, "the default of %s of %s", p.Key, k.Name)
+			}
+		}
+		assert.Same(t, k, cat.Kind(k.Name), "found by name")
+	}
+}
+
+func TestSearchFindsByPurposeAndOtherWords(t *testing.T) {
+	for query, want := range map[string]string{"mix": "Blend", "lambert": "Diffuse light", "cel bands": "Ramp", "line art": "Edge lines",
+		"specular": "Highlight", "fresnel": "Facing", "outl": "Outline", "output": "Finish", "screen multiply": "Blend"} {
+		found := cat.Search(query)
+		if assert.NotEmpty(t, found, query) {
+			assert.Equal(t, want, found[0].Name, query)
+		}
+	}
+	assert.Empty(t, cat.Search("zebra"))
+	assert.Len(t, cat.Search(""), len(cat.All()))
+}
+
+// Nothing that an artist can set or wire makes NaN or infinity.
+func TestNoKernelYieldsNonsense(t *testing.T) {
+	b := on(t, stagetest.Of(t, mesh.Sphere(1, 24, 12), mesh.Cuboid(vec.V{3, 0.1, 0.1})))
+	r := rand.New(rand.NewPCG(9, 9))
+	numbers := []float64{-1e6, -1, -1e-30, 0, 1e-30, 0.5, 1, 2, 1e6}
+	for _, k := range cat.All() {
+		for range 30 {
+			set, in := map[string]any{}, map[string]any{}
+			for _, s := range k.Settings {
+				switch s.Type {
+				case network.Number:
+					set[s.Key] = []float64{s.Min, s.Max, s.Min + (s.Max-s.Min)*r.Float64()}[r.IntN(3)]
+				case network.Choice:
+					set[s.Key] = s.Choices[r.IntN(len(s.Choices))].Key
+				case network.Toggle:
+					set[s.Key] = r.IntN(2) == 0
+				}
+			}
+			for _, p := range k.Inputs {
+				f := numbers[r.IntN(len(numbers))]
+				switch {
+				case p.Hidden:
+				case p.Type == network.Tone:
+					in[p.Key] = f
+				case p.Type == network.Color:
+					in[p.Key] = color.C{float32(f), float32(numbers[r.IntN(len(numbers))]), 0.5}
+				}
+			}
+			for _, o := range k.Outputs {
+				for _, plane := range b.run(k.Spec.Kind, set, in, o.Key) {
+					for i, v := range plane {
+						require.False(t, v-v != 0, "%s.%s is %v at sample %d with %v %v", k.Name, o.Key, v, i, set, in)
+					}
+				}
+			}
+		}
+	}
+}
+
+func TestLambertOnASphere(t *testing.T) {
+	for _, sun := range [][2]float64{{0, 0}, {50, 30}, {-120, 70}, {180, -20}} {
+		sc := stagetest.Of(t, mesh.Sphere(1, 256, 128))
+		sc.Stage.Suns[0].Azimuth, sc.Stage.Suns[0].Elevation = sun[0], sun[1]
+		b := on(t, stagetest.Again(t, sc))
+		dir := vec.Direction(sun[0], sun[1])
+		for _, wrap := range []float64{0, 0.5} {
+			tone := b.run("diffuse-light", map[string]any{"wrap": wrap}, nil, "tone")[0]
+			for i, v := range tone {
+				n := b.at(b.set.Pos, i).Unit() // on a sphere the place is the normal
+				want := max(0, (float64(n.Dot(dir))+wrap)/(1+wrap))
+				require.InDelta(t, want, v, 1e-3)
+			}
+		}
+	}
+}
+
+func TestSeveralLights(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 64, 32))
+	sc.Stage.Suns = append(sc.Stage.Suns, stage.Sun{ID: "red", Name: "Red", Azimuth: 90, Strength: 2, Color: color.C{1, 0, 0}})
+	b := on(t, stagetest.Again(t, sc))
+	sum, brightest := b.run("diffuse-light", nil, nil, "tone")[0], b.run("diffuse-light", map[string]any{"combine": "brightest"}, nil, "tone")[0]
+	red := b.run("diffuse-light", map[string]any{"lights": []any{"red"}}, nil, "colour")
+	hue := b.run("diffuse-light", map[string]any{"combine": "brightest"}, nil, "colour")
+	for i := range sum {
+		n := b.at(b.set.Norm, i)
+		x, y := max(0, n.Dot(vec.V{0, 0, 1})), 2*max(0, n.Dot(vec.V{1, 0, 0}))
+		require.InDelta(t, x+y, sum[i], 1e-4)
+		require.InDelta(t, max(x, y), brightest[i], 1e-4)
+		require.InDelta(t, y, red[0][i], 1e-4)
+		require.Zero(t, red[1][i])
+		if y > x {
+			require.Zero(t, hue[1][i], "the brightest light gives the colour alone")
+		}
+	}
+}
+
+func TestShadowOfAPlateHasItsEdgeWhereTheSunPutsIt(t *testing.T) {
+	// A plate at height 1 over a floor, light from 45° along +X: the shadow is
+	// the plate moved by -1 along X.
+	floor := mesh.Cuboid(vec.V{8, 0.1, 8})
+	floor.Join(mesh.Cuboid(vec.V{2, 0.02, 2}), vec.Place(vec.V{0, 1, 0}, vec.V{}, 1))
+	sc := stagetest.Of(t, floor)
+	sc.Stage.Suns[0].Azimuth, sc.Stage.Suns[0].Elevation = 90, 45
+	sc.Stage.Camera.Elevation = 60
+	b := on(t, stagetest.Again(t, sc))
+	tone := b.run("diffuse-light", map[string]any{"shadows": true}, nil, "tone")[0]
+	dark := 0
+	for i, v := range tone {
+		p := b.at(b.set.Pos, i)
+		if p[1] > 0.1 || p[1] < 0.04 {
+			continue
+		}
+		x := p[0] + (1 - p[1])
+		inside := x > -1 && x < 1 && p[2] > -1 && p[2] < 1
+		if e := 0.03; math.Abs(math.Abs(float64(x))-1) < e || math.Abs(math.Abs(float64(p[2]))-1) < e {
+			continue
+		}
+		if inside {
+			dark++
+			require.Zero(t, v, "in the shadow at %v", p)
+		} else {
+			require.InDelta(t, math.Sqrt2/2, v, 1e-4, "in the light at %v", p)
+		}
+	}
+	assert.Greater(t, dark, 100)
+}
+
+func TestASphereThrowsNoShadowOnItsLitSide(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 24, 12)) // coarse, so that facets could
+	sc.Stage.Suns[0].Azimuth, sc.Stage.Suns[0].Elevation = 70, 20
+	b := on(t, stagetest.Again(t, sc))
+	open := b.run("diffuse-light", nil, nil, "tone")[0]
+	cast := b.run("diffuse-light", map[string]any{"shadows": true}, nil, "tone")[0]
+	for i := range open {
+		require.InDelta(t, open[i], cast[i], 0.02)
+	}
+}
+
+func TestHighlightPeaksAtTheHalfAngleAndMovesWithTheEye(t *testing.T) {
+	for _, az := range []float64{0, 40} {
+		sc := stagetest.Of(t, mesh.Sphere(1, 256, 128))
+		sc.Stage.Suns[0].Azimuth = 60
+		sc.Stage.Camera.Azimuth = az
+		b := on(t, stagetest.Again(t, sc))
+		tone := b.run("highlight", map[string]any{"roughness": 0.3}, nil, "tone")[0]
+		best := 0
+		for i := range tone {
+			if tone[i] > tone[best] {
+				best = i
+			}
+		}
+		half := vec.Direction(60, 0).Add(b.at(b.set.Eye, best)).Unit()
+		assert.Greater(t, b.at(b.set.Norm, best).Dot(half), float32(0.999))
+		assert.InDelta(t, 1, tone[best], 0.05, "peak kept at 1")
+	}
+}
+
+// The reflectances at normal incidence are ((n-1)/(n+1))²; the rest are worked
+// out from the Fresnel equations.
+func TestFresnel(t *testing.T) {
+	for _, c := range []struct{ cos, ior, want float64 }{
+		{1, 1.5, 0.04}, {1, 0.8, 0.0123457}, {0, 1.5, 1}, {0.5, 1.5, 0.0891867}, {1, 1, 0}, {0, 1, 0},
+		{math.Cos(math.Atan(1.5)), 1.5, 0.0739645}, // Brewster's angle: half of the perpendicular reflectance
+		{0.5, 0.8, 1}, // beyond the critical angle of 53.13°
+		{math.Cos(50 * math.Pi / 180), 0.8, 0.1510},
+	} {
+		assert.InDelta(t, c.want, node.Fresnel(c.cos, c.ior), 2e-3, "cos %v, ior %v", c.cos, c.ior)
+	}
+	for ior := 0.05; ior < 10; ior *= 1.3 {
+		for cos := 0.0; cos <= 1; cos += 0.01 {
+			r := node.Fresnel(cos, ior)
+			assert.True(t, r >= 0 && r <= 1, "%v at cos %v, ior %v", r, cos, ior)
+		}
+	}
+}
+
+func TestFacingAndOutline(t *testing.T) {
+	b := ball(t)
+	f := b.run("facing", nil, nil, "tone")[0]
+	line := b.run("outline", nil, map[string]any{"thickness": 0.3}, "tone")[0]
+	soft := b.run("outline", nil, map[string]any{"thickness": 0.3, "softness": 0.2}, "tone")[0]
+	for i := range f {
+		n, e := b.at(b.set.Pos, i).Unit(), b.at(b.set.Eye, i)
+		want := math.Abs(float64(n.Dot(e)))
+		require.InDelta(t, want, f[i], 2e-3)
+		if math.Abs(want-0.3) > 0.01 {
+			require.Equal(t, want < 0.3, line[i] == 1)
+			require.Equal(t, want > 0.3, line[i] == 0)
+		}
+		x := max(0, min(1, (want-0.2)/0.2))
+		require.InDelta(t, 1-x*x*(3-2*x), soft[i], 0.03)
+	}
+}
+
+func TestSoftStep(t *testing.T) {
+	b := ball(t)
+	for _, c := range []struct{ tone, at, soft, want float64 }{
+		{0.49, 0.5, 0, 0}, {0.5, 0.5, 0, 1}, {0.5, 0.5, 0.4, 0.5}, {0.4, 0.5, 0.4, 0.15625}, {0.1, 0.5, 0.4, 0}, {0.9, 0.5, 0.4, 1}, {0.2, 0.5, -3, 0},
+	} {
+		got := b.run("soft-step", nil, map[string]any{"tone": c.tone, "threshold": c.at, "softness": c.soft}, "tone")[0]
+		assert.InDelta(t, c.want, got[0], 1e-6, "%+v", c)
+		// The same with a wired softness, which takes the general path.
+		n := &network.Network{Nodes: []network.Node{
+			{ID: "c", Kind: "colour", Set: map[string]any{"colour": color.C{float32(c.soft), float32(c.soft), float32(c.soft)}}},
+			{ID: "s", Kind: "soft-step", In: map[string]network.Input{"tone": {Value: c.tone}, "threshold": {Value: c.at}, "softness": {Wires: []network.Ref{{Node: "c", Port: "colour"}}}}},
+		}}
+		assert.InDelta(t, c.want, b.eval(n, network.Ref{Node: "s"})[0][0], 1e-4, "%+v wired", c)
+	}
+}
+
+func TestBlendAgreesWithItsModes(t *testing.T) {
+	b := ball(t)
+	base, over := color.C{0.2, 0.6, 0.9}, color.C{0.7, 0.3, 0.5}
+	for _, m := range color.Modes {
+		for _, amount := range []float64{-1, 0, 0.25, 1, 2} {
+			got := b.run("blend", map[string]any{"mode": m.Key}, map[string]any{"base": base, "over": over, "amount": amount}, "colour")
+			want := base.Mix(m.Apply(base, over), float32(max(0, min(1, amount))))
+			for k := range want {
+				assert.InDelta(t, want[k], got[k][0], 1e-5, "%s at %v", m.Key, amount)
+			}
+		}
+	}
+}
+
+func TestCoordinates(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Cuboid(vec.V{2, 2, 2}))
+	sc.Stage.Models[0].At, sc.Stage.Models[0].Scale = vec.V{5, 0, 0}, 2
+	sc = stagetest.Again(t, sc)
+	sc.Stage.Camera = sc.Stage.Camera.Frame(sc.Box, 1)
+	b := on(t, sc)
+	size := float64(sc.Size)
+	for space, want := range map[string]func(p vec.V) [3]float64{
+		"world": func(p vec.V) [3]float64 {
+			return [3]float64{float64(p[0]) / size, float64(p[1]) / size, float64(p[2]) / size}
+		},
+		"object": func(p vec.V) [3]float64 {
+			d := math.Sqrt(12)
+			return [3]float64{float64(p[0]-5) / 2 / d, float64(p[1]) / 2 / d, float64(p[2]) / 2 / d}
+		},
+		"box": func(p vec.V) [3]float64 {
+			return [3]float64{float64(p[0]-3) / 4, float64(p[1]+2) / 4, float64(p[2]+2) / 4}
+		},
+	} {
+		got := b.run("coordinates", map[string]any{"space": space}, nil, "vector")
+		for i := 0; i < b.set.N; i += 97 {
+			for k, w := range want(b.at(b.set.Pos, i)) {
+				require.InDelta(t, w, got[k][i], 1e-4, "%s of %v", space, b.at(b.set.Pos, i))
+			}
+		}
+	}
+	page := b.run("coordinates", map[string]any{"space": "page"}, nil, "vector")
+	i := b.set.N / 2
+	assert.InDelta(t, (float64(b.set.Pixel[i]%96)+0.5)/96, page[0][i], 1e-6)
+	mirror := b.run("coordinates", map[string]any{"space": "reflection"}, nil, "vector")
+	assert.InDelta(t, 1, b.at([3][]float32{mirror[0], mirror[1], mirror[2]}, i).Len(), 1e-4)
+}
+
+func TestNormal(t *testing.T) {
+	b := on(t, stagetest.Of(t, mesh.Sphere(1, 12, 6)))
+	flat, smooth := b.run("normal", map[string]any{"shape": "flat"}, nil, "vector"), b.run("normal", nil, nil, "vector")
+	differ := 0
+	for i := range flat[0] {
+		require.InDelta(t, 1, b.at([3][]float32{flat[0], flat[1], flat[2]}, i).Len(), 1e-4)
+		if flat[0][i] != smooth[0][i] {
+			differ++
+		}
+	}
+	assert.Greater(t, differ, b.set.N/2)
+	eye := b.run("normal", map[string]any{"space": "eye"}, nil, "vector")
+	for i := range eye[2] {
+		require.Greater(t, eye[2][i], float32(-0.3), "what is seen faces the eye")
+	}
+}

@@ -1,0 +1,103 @@
+package stage_test
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/mesh"
+	"mobanta/core/stage"
+	"mobanta/core/stage/stagetest"
+	"mobanta/core/vec"
+)
+
+func ExampleCamera_View() {
+	v := stage.Camera{Distance: 4, Angle: 28}.View(200, 100)
+	x, y, _ := v.Project(v.Camera(vec.V{0, 0, 0}))
+	fmt.Println(x, y)
+	// Output: 100 50
+}
+
+func TestCheckRefuses(t *testing.T) {
+	nan := float32(math.NaN())
+	for name, spoil := range map[string]func(s *stage.Stage){
+		"two sources":     func(s *stage.Stage) { s.Models[0].File = "x" },
+		"no source":       func(s *stage.Stage) { s.Models[0].Solid = "" },
+		"unknown solid":   func(s *stage.Stage) { s.Models[0].Solid = "teacup" },
+		"scale":           func(s *stage.Stage) { s.Models[0].Scale = 0 },
+		"NaN place":       func(s *stage.Stage) { s.Models[0].At[1] = nan },
+		"same id":         func(s *stage.Stage) { s.Suns[0].ID = "m" },
+		"sun under floor": func(s *stage.Stage) { s.Suns[0].Elevation = -91 },
+		"strength":        func(s *stage.Stage) { s.Suns[0].Strength = -1 },
+		"camera distance": func(s *stage.Stage) { s.Camera.Distance = 0 },
+		"camera angle":    func(s *stage.Stage) { s.Camera.Angle = nan },
+		"camera upright":  func(s *stage.Stage) { s.Camera.Elevation = 90 },
+		"too many suns":   func(s *stage.Stage) { s.Suns = make([]stage.Sun, stage.MaxSuns+1) },
+	} {
+		s := stage.New()
+		s.Models = []stage.Model{{ID: "m", Solid: "cube", Scale: 1}}
+		require.NoError(t, s.Check())
+		spoil(&s)
+		assert.Error(t, s.Check(), name)
+	}
+}
+
+func TestFrameFitsFromEverySide(t *testing.T) {
+	box := vec.Box{Min: vec.V{-1, -2, -3}, Max: vec.V{4, 5, 6}}
+	for _, ortho := range []bool{false, true} {
+		for az := 0.0; az < 360; az += 50 {
+			for _, el := range []float64{-80, 0, 35} {
+				for _, aspect := range []float64{0.5, 1, 2.4} {
+					c := stage.Camera{Azimuth: az, Elevation: el, Angle: 30, Ortho: ortho, Distance: 1}.Frame(box, aspect)
+					v := c.View(int(1000*aspect), 1000)
+					most := 0.0
+					for _, p := range box.Corners() {
+						x, y, _ := v.Project(v.Camera(p))
+						most = max(most, math.Abs(float64(x)/float64(v.W)*2-1), math.Abs(float64(y)/float64(v.H)*2-1))
+					}
+					assert.Less(t, most, 1.0, "all of it is in the picture")
+					assert.Greater(t, most, 0.6, "and fills it")
+				}
+			}
+		}
+	}
+}
+
+func TestRayAndProjectAreInverse(t *testing.T) {
+	for _, ortho := range []bool{false, true} {
+		v := stage.Camera{Azimuth: 33, Elevation: 12, Target: vec.V{1, 2, 3}, Distance: 7, Angle: 40, Ortho: ortho}.View(640, 400)
+		o, d := v.Ray(123.25, 321.5)
+		x, y, near := v.Project(v.Camera(o.Add(d.Mul(5))))
+		assert.InDelta(t, 123.25, x, 1e-2)
+		assert.InDelta(t, 321.5, y, 1e-2)
+		assert.InDelta(t, v.Camera(o.Add(d.Mul(5)))[2], v.Depth(near), 1e-4)
+	}
+}
+
+func TestGeometryIsLentWhereNothingMoved(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 16, 8), mesh.Cuboid(vec.V{1, 1, 1}))
+	sc.Stage.Suns[0].Azimuth = 50
+	again := stagetest.Again(t, sc)
+	assert.Same(t, sc.Geometry, again.Geometry)
+	assert.NotEqual(t, sc.Lights[0].Dir, again.Lights[0].Dir)
+	sc.Stage.Models[1].At = vec.V{3, 0, 0}
+	moved := stagetest.Again(t, sc)
+	assert.NotSame(t, sc.Geometry, moved.Geometry)
+	assert.InDelta(t, 3.5, moved.Box.Max[0], 1e-5)
+}
+
+func TestRegionsOfDifferentModelsDiffer(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 16, 8), mesh.Sphere(0.5, 16, 8))
+	seen := map[int32]int{}
+	for i, r := range sc.Regions(30) {
+		m := sc.Parts[sc.TriPart[i]].Model
+		if old, ok := seen[r]; ok {
+			require.Equal(t, old, m)
+		}
+		seen[r] = m
+	}
+	assert.Len(t, seen, 2)
+}
