@@ -88,6 +88,8 @@ func decode(data []byte, to any, what string) error {
 	var syntax *json.SyntaxError
 	var kind *json.UnmarshalTypeError
 	switch {
+	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
+		return fmt.Errorf("exchange: the %s ends too early: part of it is missing", what)
 	case errors.As(err, &syntax):
 		at = syntax.Offset
 	case errors.As(err, &kind):
