@@ -87,7 +87,7 @@ type session struct {
 	sentW    int
 	whole    bool          // whether sent holds a whole picture
 	pix      []byte        // what was encoded last
-	slow     time.Duration // how long the last first picture took, at full size
+	coarse   int           // pictures for the hand are 1/coarse of the size
 	thumbed  int64
 }
 
@@ -96,7 +96,8 @@ const (
 	maxSide    = 4096
 	samples    = 16
 	ballSize   = 76
-	targetTime = 42 * time.Millisecond  // for a picture while the camera or a light moves
+	targetTime = 50 * time.Millisecond  // for a picture while the camera or a light moves
+	maxCoarse  = 4
 	stillTime  = 150 * time.Millisecond // until a hand counts as resting
 )
 
@@ -112,7 +113,7 @@ func (v *Server) live(c *echo.Context) error {
 	conn.SetReadLimit(maxEditBytes)
 	ctx, cancel := context.WithCancel(context.Background())
 	s := &session{server: v, id: st.ID, conn: conn, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st,
-		renderer: picture.NewRenderer(runtime.GOMAXPROCS(0)), ball: picture.NewRenderer(1)}
+		coarse: 2, renderer: picture.NewRenderer(runtime.GOMAXPROCS(0)), ball: picture.NewRenderer(1)}
 	v.hub.add(st.ID, s)
 	var wg sync.WaitGroup
 	wg.Go(s.draw)
@@ -335,18 +336,17 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		}
 	}
 	scale := 1
-	if w.hand && s.slow > targetTime {
+	if w.hand {
 		// Smaller pictures while the view moves, so that the hand feels no lag.
-		for scale = 2; scale < 4 && s.slow > targetTime*time.Duration(scale*scale); scale++ {
-		}
+		scale = s.coarse
 		job.W, job.H, job.Samples = max(minSide, job.W/scale), max(minSide, job.H/scale), 1
 	}
 	start, first := time.Now(), true
 	err = s.renderer.Render(ctx, job, func(res *picture.Result) {
 		if first {
 			first = false
-			if took := time.Since(start) * time.Duration(scale*scale); w.hand {
-				s.slow = (s.slow + took) / 2
+			if w.hand {
+				s.coarse = nextCoarse(scale, time.Since(start))
 			}
 			s.mu.Lock()
 			s.settles = true
@@ -380,6 +380,19 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		s.thumb(w)
 	}
 	return nil
+}
+
+// nextCoarse returns how coarse the next picture for the hand should be, after
+// one that was 1/n of the size took so long. A finer one takes at most as many
+// times as long as it has pixels.
+func nextCoarse(n int, took time.Duration) int {
+	switch {
+	case took > targetTime && n < maxCoarse:
+		return n + 1
+	case n > 1 && took*time.Duration(n*n) < targetTime*time.Duration((n-1)*(n-1)):
+		return n - 1
+	}
+	return n
 }
 
 // rest waits until the hand has been still for a moment, or ctx ends: while it

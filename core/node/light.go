@@ -91,10 +91,8 @@ func (d *lightData) read(c *Call, response func(l *stage.Light, share Plane)) {
 		if tone != nil {
 			gather(tone[0], share, l.Strength)
 		}
-		if col != nil {
-			for k := range col {
-				gather(col[k], share, l.Color[k])
-			}
+		for k := range col {
+			gather(col[k], share, l.Color[k])
 		}
 	}
 }
