@@ -359,3 +359,31 @@ func (d *desk) typeKeys(s string) {
 		require.NoError(d.t, d.Keyboard.Type(input.Key(r)))
 	}
 }
+
+// What the browser was told is stored survives a crash in the middle of edits.
+func TestACrashLosesNothingThatWasToldStored(t *testing.T) {
+	d := start(t, "serve", "/")
+	d.click(`main form button.strong`)
+	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
+	d.settled()
+	d.eval(`() => { window.told = []; (async () => {
+		for (let i = 1; i <= 500; i++) {
+			const r = await fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" },
+				body: JSON.stringify({ edits: [{ op: "project.rename", name: "tide " + i }] }) }).catch(() => null);
+			if (!r?.ok) break;
+			told.push(i);
+		}
+	})(); return "" }`)
+	d.until("a few edits", `() => told.length >= 20`)
+	d.server.Kill()
+	d.until("the page says that the studio is gone", `() => !document.getElementById("lost").hidden`)
+	told := d.eval(`() => "tide " + told.at(-1)`)
+	again, err := d.server.Again()
+	require.NoError(t, err)
+	d.server = again
+	d.until("the page goes on by itself", `() => document.getElementById("lost").hidden && Boolean(mobanta.live.ws)`)
+	d.until("with what was stored", `name => Number(document.querySelector(".bar-name").value.slice(5)) >= Number(name.slice(5))`, told)
+	v := d.version()
+	d.click("#undo")
+	d.until("an undo after the crash", `v => mobanta.state.version > v`, v)
+}

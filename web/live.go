@@ -85,9 +85,9 @@ type session struct {
 	ballAt   *stage.Scene
 	sent     []byte // what the browser shows
 	sentW    int
-	whole    bool          // whether sent holds a whole picture
-	pix      []byte        // what was encoded last
-	coarse   int           // pictures for the hand are 1/coarse of the size
+	whole    bool   // whether sent holds a whole picture
+	pix      []byte // what was encoded last
+	coarse   int    // pictures for the hand are 1/coarse of the size
 	thumbed  int64
 }
 
@@ -96,7 +96,7 @@ const (
 	maxSide    = 4096
 	samples    = 16
 	ballSize   = 76
-	targetTime = 50 * time.Millisecond  // for a picture while the camera or a light moves
+	targetTime = 50 * time.Millisecond // for a picture while the camera or a light moves
 	maxCoarse  = 4
 	stillTime  = 150 * time.Millisecond // until a hand counts as resting
 )
