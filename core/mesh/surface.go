@@ -32,11 +32,14 @@ func NewSurface(m *Mesh, creaseDegrees float64) (*Surface, error) {
 	}
 	s := &Surface{Mesh: m, topology: newTopology(m), regions: map[float64][]int32{}}
 	var made []vec.V
-	type key struct {
-		pos, uv int32
-		n       vec.V
+	// The vertices made so far are chained by the position that they share, the
+	// last first. Few have more than one or two; where a thousand faces meet, a
+	// vertex that stands twice does no harm, and a long search would.
+	first := make([]int32, len(m.Positions))
+	for i := range first {
+		first[i] = -1
 	}
-	seen := make(map[key]int32, len(m.Positions))
+	var chain, uvOf []int32 // vertex → the next at its position, its texture coordinate
 	vertex := func(c int32) int32 {
 		corner := m.Corners[c]
 		var n vec.V
@@ -49,23 +52,27 @@ func NewSurface(m *Mesh, creaseDegrees float64) (*Surface, error) {
 			}
 			n = made[c]
 		}
-		k := key{corner.Pos, corner.UV, n}
-		v, ok := seen[k]
-		if !ok {
-			v = int32(len(s.Pos))
-			seen[k] = v
-			s.Pos = append(s.Pos, m.Positions[corner.Pos])
-			s.Normal = append(s.Normal, n)
-			if len(m.UVs) > 0 {
-				var uv [2]float32
-				if corner.UV >= 0 {
-					uv = m.UVs[corner.UV]
-				}
-				s.UV = append(s.UV, uv)
+		for v, left := first[corner.Pos], 64; v >= 0 && left > 0; v, left = chain[v], left-1 {
+			if uvOf[v] == corner.UV && s.Normal[v] == n {
+				return v
 			}
+		}
+		v := int32(len(s.Pos))
+		chain, uvOf = append(chain, first[corner.Pos]), append(uvOf, corner.UV)
+		first[corner.Pos] = v
+		s.Pos = append(s.Pos, m.Positions[corner.Pos])
+		s.Normal = append(s.Normal, n)
+		if len(m.UVs) > 0 {
+			var uv [2]float32
+			if corner.UV >= 0 {
+				uv = m.UVs[corner.UV]
+			}
+			s.UV = append(s.UV, uv)
 		}
 		return v
 	}
+	tris := m.Triangles()
+	s.Tri, s.TriFace, s.TriPart = make([][3]int32, 0, tris), make([]int32, 0, tris), make([]int32, 0, tris)
 	s.Box = vec.EmptyBox()
 	s.PartBox = make([]vec.Box, len(m.Parts))
 	for i := range s.PartBox {
