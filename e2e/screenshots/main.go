@@ -1,0 +1,97 @@
+// Command screenshots takes the pictures of docs/screenshots from the sample project.
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/go-rod/rod"
+
+	"mobanta/e2e/drive"
+)
+
+// view is one picture: where to go and what to do there.
+type view struct {
+	name, path string
+	desk       bool   // wait for the picture to settle
+	do         string // JavaScript to run before
+}
+
+var views = []view{
+	{name: "desk", path: "/p/saltlight", desk: true},
+	{name: "stage", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="stage"]').click()`},
+	{name: "search", path: "/p/saltlight", desk: true, do: `document.getElementById("add").click()`},
+	{name: "shelf", path: "/"},
+	{name: "help", path: "/help"},
+	{name: "dim", path: "/p/saltlight?look=iron", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
+}
+
+func main() {
+	if err := run(os.Args[1]); err != nil {
+		fmt.Fprintln(os.Stderr, "screenshots:", err)
+		os.Exit(1)
+	}
+}
+
+func run(out string) error {
+	dir, err := os.MkdirTemp("", "mobanta-screenshots-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	bin, err := drive.Build(dir)
+	if err != nil {
+		return err
+	}
+	s, err := drive.Serve(bin, "demo", filepath.Join(dir, "data"), "")
+	if err != nil {
+		return err
+	}
+	defer s.Stop()
+	b, stop, err := drive.Browser(filepath.Join(dir, "profile"), 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	for _, v := range views {
+		if err := take(b, s.Address, v, filepath.Join(out, v.name+".png")); err != nil {
+			return fmt.Errorf("%s: %w", v.name, err)
+		}
+		fmt.Println(v.name)
+	}
+	return nil
+}
+
+func take(b *rod.Browser, address string, v view, file string) error {
+	p, err := drive.Open(b, address+v.path, 1280, 800)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	p = p.Timeout(time.Minute)
+	settle := func() error {
+		if !v.desk {
+			return nil
+		}
+		return drive.Settled(p)
+	}
+	if err := settle(); err != nil {
+		return err
+	}
+	if v.do != "" {
+		if _, err := p.Eval("() => { " + v.do + " }"); err != nil {
+			return err
+		}
+	}
+	time.Sleep(700 * time.Millisecond)
+	if err := settle(); err != nil {
+		return err
+	}
+	data, err := p.Screenshot(false, nil)
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(file, data, 0o644)
+}
