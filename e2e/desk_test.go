@@ -116,8 +116,10 @@ func (d *desk) stored(v int) {
 // settled waits for a settled picture of what was asked for last.
 func (d *desk) settled() {
 	d.t.Helper()
-	time.Sleep(150 * time.Millisecond)
-	d.until("a settled picture", `() => mobanta.picture.shown?.done && mobanta.picture.shown.scale === 1 && mobanta.picture.shown.seq >= mobanta.live.seq - 1`)
+	d.until("a settled picture", `() => {
+		const s = mobanta.picture.shown;
+		return s?.done && s.scale === 1 && s.version >= mobanta.state.version && s.seq >= mobanta.live.seq;
+	}`)
 }
 
 // pixels counts the pixels of the canvas that have exactly this colour.

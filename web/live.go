@@ -32,7 +32,7 @@ import (
 
 // Binary messages begin with one byte that tells what they are.
 const (
-	frameMessage = 1 // byte passes, byte done, byte scale; uint32 seq; uint16 W, H, x, y, w, h; RGBA
+	frameMessage = 1 // byte passes, byte done, byte scale; uint32 seq, version; uint16 W, H, x, y, w, h; RGBA
 	cardsMessage = 2 // uint16 count; for each: byte length, "node.port", uint16 w, h, RGBA
 	ballMessage  = 3 // uint16 size; RGBA
 )
@@ -355,7 +355,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			}
 			s.mu.Unlock()
 		}
-		s.frame(res, w.seq, scale)
+		s.frame(res, w, scale)
 		if res.Passes == 1 {
 			s.histogram(w)
 			if w.hand {
@@ -407,7 +407,7 @@ func (s *session) rest(ctx context.Context) {
 }
 
 // frame sends the part of the picture that differs from what was sent last.
-func (s *session) frame(res *picture.Result, seq uint32, scale int) {
+func (s *session) frame(res *picture.Result, want wanted, scale int) {
 	n := 4 * res.W * res.H
 	area := res.Dirty
 	if len(s.pix) != n || s.sentW != res.W {
@@ -421,16 +421,17 @@ func (s *session) frame(res *picture.Result, seq uint32, scale int) {
 		area = changed(s.sent, s.pix, res.W, area)
 	}
 	w := area.Dx()
-	const head = 20
+	const head = 24
 	msg := make([]byte, head, head+4*w*area.Dy())
 	done := byte(0)
 	if res.Done {
 		done = 1
 	}
 	msg[0], msg[1], msg[2], msg[3] = frameMessage, byte(min(255, res.Passes)), done, byte(scale)
-	binary.LittleEndian.PutUint32(msg[4:], seq)
+	binary.LittleEndian.PutUint32(msg[4:], want.seq)
+	binary.LittleEndian.PutUint32(msg[8:], uint32(want.state.Version))
 	for i, v := range [6]int{res.W, res.H, area.Min.X, area.Min.Y, w, area.Dy()} {
-		binary.LittleEndian.PutUint16(msg[8+2*i:], uint16(v))
+		binary.LittleEndian.PutUint16(msg[12+2*i:], uint16(v))
 	}
 	for y := area.Min.Y; y < area.Max.Y; y++ {
 		row := s.pix[4*(y*res.W+area.Min.X) : 4*(y*res.W+area.Max.X)]

@@ -70,7 +70,7 @@ export class Picture {
     document.getElementById("rim-state").textContent = f.done && f.scale === 1 ? `settled, ${f.passes} positions` : f.passes > 1 ? `${f.passes} positions` : "first pass";
     const percent = fit < 0.995 ? ` · ${Math.round(fit * 100)} %` : "";
     document.getElementById("rim-view").textContent = `plain colours · ${s.w} × ${s.h}${percent}`;
-    this.shown = { seq: f.seq, passes: f.passes, done: f.done, scale: f.scale, at: performance.now() };
+    this.shown = { seq: f.seq, version: f.version, passes: f.passes, done: f.done, scale: f.scale, at: performance.now() };
     this.onframe?.(this.shown);
   }
 
