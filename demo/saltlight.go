@@ -26,11 +26,11 @@ func Saltlight() (*project.Project, map[string]exchange.File, error) {
 		if err != nil {
 			return nil, nil, fmt.Errorf("demo: %w", err)
 		}
-		name, net, err := exchange.ReadLook(bytes.NewReader(data))
+		f, err := exchange.ReadLook(bytes.NewReader(data))
 		if err != nil {
 			return nil, nil, fmt.Errorf("demo: %s: %w", l.file, err)
 		}
-		p.Looks = append(p.Looks, project.Look{ID: l.id, Name: name, Network: net})
+		p.Looks = append(p.Looks, project.Look{ID: l.id, Name: f.Name, Network: f.Network})
 	}
 	files := map[string]exchange.File{}
 	for _, m := range []struct {

@@ -197,11 +197,11 @@ func (v *Server) importLook(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	name, net, err := exchange.ReadLook(bytes.NewReader(data))
+	f, err := exchange.ReadLook(bytes.NewReader(data))
 	if err != nil {
 		return err
 	}
-	st, outcomes, err := v.apply(c.Request(), c.Param("id"), []project.Edit{{Op: "look.add", Name: name, Network: &net}})
+	st, outcomes, err := v.apply(c.Request(), c.Param("id"), []project.Edit{{Op: "look.add", Name: f.Name, Network: &f.Network, Groups: f.Groups}})
 	if err != nil {
 		return err
 	}

@@ -17,7 +17,6 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
-	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
@@ -110,7 +109,11 @@ func render(ctx context.Context, f *renderFlags) error {
 	if f.model != "" || f.camera != "" {
 		p.Stage.Camera = p.Stage.Camera.Frame(sc.Box, float64(w)/float64(h))
 	}
-	job := picture.Job{Scene: sc, Looks: p.Networks(), W: w, H: h, Samples: f.samples}
+	looks, err := p.Networks()
+	if err != nil {
+		return err
+	}
+	job := picture.Job{Scene: sc, Looks: looks, W: w, H: h, Samples: f.samples}
 	if f.peek != "" {
 		if job.Peek, err = findPeek(p, sc, f.peek); err != nil {
 			return err
@@ -200,12 +203,15 @@ func (f *renderFlags) applyLook(p *project.Project) error {
 			return err
 		}
 		defer file.Close()
-		name, net, err := exchange.ReadLook(file)
+		read, err := exchange.ReadLook(file)
 		if err != nil {
 			return fmt.Errorf("%s: %w", f.look, err)
 		}
-		p.Looks = append(p.Looks, project.Look{ID: "from-file", Name: name, Network: net})
-		l = &p.Looks[len(p.Looks)-1]
+		o, err := p.Apply(&project.Edit{Op: "look.add", Name: read.Name, Network: &read.Network, Groups: read.Groups})
+		if err != nil {
+			return fmt.Errorf("%s: %w", f.look, err)
+		}
+		l = p.Look(o.Created)
 	}
 	for i := range p.Stage.Models {
 		for part := range p.Stage.Models[i].Looks {
@@ -215,9 +221,10 @@ func (f *renderFlags) applyLook(p *project.Project) error {
 	return nil
 }
 
-// findPeek finds the node in the looks that are worn, the first that has it.
+// findPeek finds the node in the looks that are worn, the first that has it. Nodes
+// within groups are named by the way to them, "group/node".
 func findPeek(p *project.Project, sc *stage.Scene, name string) (*picture.Peek, error) {
-	var cat node.Catalogue
+	cat := p.Catalogue()
 	seen := map[string]bool{}
 	for _, part := range sc.Parts {
 		l := p.Look(part.Look)
@@ -231,15 +238,35 @@ func findPeek(p *project.Project, sc *stage.Scene, name string) (*picture.Peek, 
 			tries = append(tries, [2]string{name[:i], name[i+1:]})
 		}
 		for _, try := range tries {
-			d := l.Find(cat, try[0])
+			net, path, last := &l.Network, "", try[0]
+			for net != nil {
+				first, rest, deeper := strings.Cut(last, "/")
+				if !deeper {
+					break
+				}
+				d := net.Find(cat, first)
+				if d == nil || cat.GroupOf(d) == nil {
+					net = nil
+					break
+				}
+				net, path, last = &cat.GroupOf(d).Network, strings.TrimPrefix(path+"/"+d.ID, "/"), rest
+			}
+			if net == nil {
+				continue
+			}
+			d := net.Find(cat, last)
 			if d == nil {
 				continue
 			}
-			out := cat.Spec(d.Kind).Output(try[1])
+			out := cat.Of(d).Output(try[1])
 			if out == nil {
 				return nil, fmt.Errorf("--peek: %s has no output %q", d.Title(cat), try[1])
 			}
-			return &picture.Peek{Look: l.ID, Ref: network.Ref{Node: d.ID, Port: out.Key}}, nil
+			at, ok := cat.At(&l.Network, path, network.Ref{Node: d.ID, Port: out.Key})
+			if !ok {
+				return nil, fmt.Errorf("--peek: %s is bypassed and hands nothing on", d.Title(cat))
+			}
+			return &picture.Peek{Look: l.ID, Ref: at}, nil
 		}
 	}
 	return nil, fmt.Errorf("--peek: no look that is worn has a node %q", name)

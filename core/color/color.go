@@ -172,3 +172,10 @@ func init() {
 		buckets[i] = code
 	}
 }
+
+// Opaque returns the 8-bit sRGB codes of an image's colour, its opacity taken
+// for 1.
+func Opaque(c color.Color) [3]uint8 {
+	n := color.NRGBAModel.Convert(c).(color.NRGBA)
+	return [3]uint8{n.R, n.G, n.B}
+}

@@ -38,6 +38,7 @@ type Stop struct {
 	Edge     Edge    `json:"edge,omitempty"`     // how the ramp comes here from the stop before; empty is Step
 	Softness float32 `json:"softness,omitempty"` // width of a Soft edge in tone, 0..1
 	Name     string  `json:"name,omitempty"`     // the band's name, "core", "shade"…
+	Swatch   string  `json:"swatch,omitempty"`   // id of the project's swatch that the colour follows
 }
 
 // MaxStops limits what one ramp may hold; beyond it no eye tells bands apart.
@@ -61,7 +62,7 @@ func CheckStops(stops []Stop) error {
 		if s.Edge != "" && !slices.Contains(Edges, s.Edge) {
 			return fmt.Errorf("color: stop %d has an unknown edge %.20q", i+1, s.Edge)
 		}
-		if len(s.Name) > 100 {
+		if len(s.Name) > 100 || len(s.Swatch) > 64 {
 			return fmt.Errorf("color: the name of stop %d is too long", i+1)
 		}
 	}
@@ -230,7 +231,7 @@ func Flip(stops []Stop) []Stop {
 	out := make([]Stop, n)
 	for i := range in {
 		src := in[n-1-i]
-		out[i] = Stop{Color: src.Color, Name: src.Name, At: in[0].At}
+		out[i] = Stop{Color: src.Color, Name: src.Name, Swatch: src.Swatch, At: in[0].At}
 		if i > 0 {
 			e := in[n-i] // the edge that led to the colour now at the left
 			out[i].At, out[i].Edge, out[i].Softness = 1-e.At, e.Edge, e.Softness

@@ -34,12 +34,18 @@ type Program struct {
 
 type step struct {
 	kind   *node.Kind
+	spec   *network.Spec // with the ports that hang on the node's settings
 	data   any
 	inputs []operand
-	key    Key // without the lights
+	key    Key // without the moment
 	lit    bool
+	timed  bool
 	shadow bool
 }
+
+// Moment is what results hang on besides the network: the lights of the scene
+// and the time.
+type Moment struct{ Lights, Time Key }
 
 // operand is what feeds an input: an output of an earlier step, a constant, or
 // nothing (step < 0 and no constant).
@@ -56,7 +62,8 @@ type Target struct {
 	ok bool
 }
 
-// Compile returns the program of a network that has been settled.
+// Compile returns the program of a network that has been settled and has no
+// groups and no bypasses; see network.Grouped.Flatten.
 func Compile(net *network.Network, cat node.Catalogue) (*Program, error) {
 	order, err := net.Order()
 	if err != nil {
@@ -69,9 +76,9 @@ func Compile(net *network.Network, cat node.Catalogue) (*Program, error) {
 		if kind == nil {
 			return nil, fmt.Errorf("eval: unknown kind of node %.60q", d.Kind)
 		}
-		s := step{kind: kind, lit: kind.Lit}
+		s := step{kind: kind, spec: cat.Of(d), lit: kind.Lit, timed: kind.Timed}
 		if kind.Prepare != nil {
-			s.data = kind.Prepare(func(key string) any { return d.Value(kind.Setting(key)) })
+			s.data = kind.Prepare(func(key string) any { return d.Value(s.spec.Setting(key)) })
 		}
 		s.shadow = kind.Shadow != nil && kind.Shadow(s.data)
 		h := sha256.New()
@@ -83,14 +90,14 @@ func Compile(net *network.Network, cat node.Catalogue) (*Program, error) {
 				return nil, fmt.Errorf("eval: node %s: %w", d.ID, err)
 			}
 		}
-		for k := range kind.Inputs {
-			port := &kind.Inputs[k]
+		for k := range s.spec.Inputs {
+			port := &s.spec.Inputs[k]
 			op := p.operand(d, port, 0)
 			s.inputs = append(s.inputs, op)
 			if op.step >= 0 {
 				src := &p.steps[op.step]
 				fmt.Fprint(h, port.Key, op.out, src.key)
-				s.lit = s.lit || src.lit
+				s.lit, s.timed = s.lit || src.lit, s.timed || src.timed
 			} else {
 				fmt.Fprint(h, port.Key, op.constant)
 			}
@@ -107,7 +114,7 @@ func (p *Program) operand(d *network.Node, port *network.Port, i int) operand {
 	op := operand{step: -1, from: port.Type, to: port.Type}
 	if wires := d.In[port.Key].Wires; i < len(wires) {
 		op.step = p.index[wires[i].Node]
-		spec := p.steps[op.step].kind
+		spec := p.steps[op.step].spec
 		for o := range spec.Outputs {
 			if spec.Outputs[o].Key == wires[i].Port {
 				op.out, op.from = o, spec.Outputs[o].Type
@@ -132,7 +139,7 @@ func (p *Program) Output(ref network.Ref) (Target, network.Type, error) {
 	if !ok {
 		return Target{}, "", fmt.Errorf("eval: there is no node %.40q", ref.Node)
 	}
-	spec := p.steps[i].kind
+	spec := p.steps[i].spec
 	for o := range spec.Outputs {
 		if spec.Outputs[o].Key == ref.Port || ref.Port == "" {
 			t := spec.Outputs[o].Type
@@ -149,7 +156,10 @@ func (p *Program) Input(id, key string) []Target {
 	if d == nil {
 		return nil
 	}
-	port := p.cat.Spec(d.Kind).Input(key)
+	port := p.cat.Of(d).Input(key)
+	if port == nil {
+		return nil
+	}
 	var out []Target
 	for i := range max(1, len(d.In[key].Wires)) {
 		if op := p.operand(d, port, i); op.step >= 0 || op.constant != nil {
@@ -167,24 +177,27 @@ func (p *Program) Data(t Target) any {
 	return p.steps[t.op.step].data
 }
 
-// KeyOf returns the key of a target under the given lights.
-func (p *Program) KeyOf(t Target, lights Key) Key {
+// KeyOf returns the key of a target at the given moment.
+func (p *Program) KeyOf(t Target, at Moment) Key {
 	h := sha256.New()
 	if t.op.step < 0 {
 		fmt.Fprint(h, t.op.constant)
 	} else {
-		k := p.stepKey(t.op.step, lights)
+		k := p.stepKey(t.op.step, at)
 		h.Write(k[:])
 		fmt.Fprint(h, t.op.out)
 	}
 	return Key(h.Sum(nil)[:16])
 }
 
-func (p *Program) stepKey(i int, lights Key) Key {
+func (p *Program) stepKey(i int, at Moment) Key {
 	k := p.steps[i].key
-	if p.steps[i].lit {
-		for b := range k {
-			k[b] ^= lights[b]
+	for b := range k {
+		if p.steps[i].lit {
+			k[b] ^= at.Lights[b]
+		}
+		if p.steps[i].timed {
+			k[b] ^= at.Time[b]
 		}
 	}
 	return k
@@ -194,9 +207,10 @@ func (p *Program) stepKey(i int, lights Key) Key {
 type Env struct {
 	Set     *sample.Set
 	Scene   *node.Scene
-	Lights  Key // of the scene's lights; results that depend on them are kept under it
+	Moment  // results that depend on it are kept under it
 	Workers int
 	Kept    *Kept // where results are kept and looked up; nil to keep none
+	KeepAll bool  // keep every result, not only what the next change is likely to need
 }
 
 // Needs returns which attributes of samples the targets read, and whether any of
@@ -237,7 +251,7 @@ func (p *Program) used(targets []Target, have func(step int) bool) []bool {
 func (p *Program) read(targets []Target) [][]bool {
 	out := make([][]bool, len(p.steps))
 	for i := range p.steps {
-		out[i] = make([]bool, len(p.steps[i].kind.Outputs))
+		out[i] = make([]bool, len(p.steps[i].spec.Outputs))
 		for _, op := range p.steps[i].inputs {
 			if op.step >= 0 {
 				out[op.step][op.out] = true
@@ -263,7 +277,7 @@ func (p *Program) Run(ctx context.Context, env Env, targets []Target) ([][]node.
 	read := p.read(targets)
 	if env.Kept != nil {
 		for i := range p.steps {
-			v := env.Kept.get(p.stepKey(i, env.Lights))
+			v := env.Kept.get(p.stepKey(i, env.Moment))
 			known[i] = v != nil
 			for o := range v {
 				known[i] = known[i] && (v[o] != nil || !read[i][o])
@@ -287,10 +301,11 @@ func (p *Program) Run(ctx context.Context, env Env, targets []Target) ([][]node.
 			wanted[t.op.step] = true
 		}
 	}
+	keep := p.keeps(env, used)
 	for i := range p.steps {
-		if used[i] && !known[i] && (wanted[i] || env.Kept != nil) {
+		if used[i] && !known[i] && (wanted[i] || keep[i]) {
 			full[i] = make([][]node.Plane, len(read[i]))
-			for o, port := range p.steps[i].kind.Outputs {
+			for o, port := range p.steps[i].spec.Outputs {
 				if read[i][o] {
 					full[i][o] = makePlanes(port.Type.Planes(), n)
 				}
@@ -322,12 +337,36 @@ func (p *Program) Run(ctx context.Context, env Env, targets []Target) ([][]node.
 	}
 	if env.Kept != nil {
 		for i := range p.steps {
-			if used[i] && !known[i] {
-				env.Kept.put(p.stepKey(i, env.Lights), full[i])
+			if used[i] && !known[i] && full[i] != nil {
+				env.Kept.put(p.stepKey(i, env.Moment), full[i])
 			}
 		}
 	}
 	return out, nil
+}
+
+// keeps tells which steps' results are worth keeping: those that are dear, and
+// those that stand where a change began. What has just changed is likely to
+// change again, as while a value is dragged; then what feeds it is all that is
+// needed, and the rest would only fill the memory.
+func (p *Program) keeps(env Env, used []bool) []bool {
+	keep := make([]bool, len(p.steps))
+	if env.Kept == nil {
+		return keep
+	}
+	before := env.Kept.before(p, env.Moment)
+	for i := range p.steps {
+		keep[i] = keep[i] || env.KeepAll || p.steps[i].kind.Dear
+		if !used[i] || before == nil || before[p.stepKey(i, env.Moment)] {
+			continue
+		}
+		for _, op := range p.steps[i].inputs {
+			if op.step >= 0 && before[p.stepKey(op.step, env.Moment)] {
+				keep[op.step] = true
+			}
+		}
+	}
+	return keep
 }
 
 func makePlanes(planes, n int) []node.Plane {
@@ -379,17 +418,17 @@ func newWorker(p *Program, used, known []bool, read [][]bool, full [][][]node.Pl
 		s := &p.steps[i]
 		w.run = append(w.run, i)
 		if full[i] == nil {
-			w.local[i] = make([][]node.Plane, len(s.kind.Outputs))
-			for o, port := range s.kind.Outputs {
+			w.local[i] = make([][]node.Plane, len(s.spec.Outputs))
+			for o, port := range s.spec.Outputs {
 				if read[i][o] {
 					w.local[i][o] = makePlanes(port.Type.Planes(), BatchSize)
 				}
 			}
 		}
-		w.out[i] = make([][]node.Plane, len(s.kind.Outputs))
+		w.out[i] = make([][]node.Plane, len(s.spec.Outputs))
 		for o := range w.out[i] {
 			if read[i][o] {
-				w.out[i][o] = make([]node.Plane, s.kind.Outputs[o].Type.Planes())
+				w.out[i][o] = make([]node.Plane, s.spec.Outputs[o].Type.Planes())
 			}
 		}
 		w.in[i] = make([][]node.Plane, len(s.inputs))

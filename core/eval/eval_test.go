@@ -83,25 +83,30 @@ func TestKeptResultsAreTheSameAndOnlyWhatChangedIsComputed(t *testing.T) {
 	n, env := setup(t)
 	plain := run(t, n, env, "mix")
 	env.Kept = eval.NewKept(64 << 20)
+	per := 4 * env.Set.N
 	assert.Equal(t, plain, run(t, n, env, "mix"))
-	before := env.Kept.Bytes()
+	assert.Equal(t, (1+3)*per, env.Kept.Bytes(), "the light, which is dear, and what was asked for")
 	first := run(t, n, env, "light.tone")
-	assert.Equal(t, before, env.Kept.Bytes(), "nothing is computed twice")
+	assert.Equal(t, (1+3)*per, env.Kept.Bytes(), "nothing is computed twice")
 
 	require.NoError(t, n.SetValue(cat, "bands", "mixing", "oklab"))
-	again := run(t, n, env, "light.tone")
-	assert.Same(t, &first[0][0][0], &again[0][0][0], "what lies before the change is kept")
+	again := run(t, n, env, "mix")
+	assert.Equal(t, (1+3+3+3)*per, env.Kept.Bytes(), "what feeds a changed step is kept now: it is likely to change again")
+	normal := run(t, n, env, "normal")
+	require.NoError(t, n.SetValue(cat, "bands", "mixing", "srgb"))
 	run(t, n, env, "mix")
-	per := 4 * env.Set.N
-	assert.Equal(t, before+(3+3)*per, env.Kept.Bytes(), "a changed ramp costs the ramp's colour and the blend behind it")
+	assert.Equal(t, (1+3+3+3+3)*per, env.Kept.Bytes(), "so that a further change costs what hangs on it alone")
+	assert.Same(t, &normal[0][0][0], &run(t, n, env, "normal")[0][0][0])
+	assert.Same(t, &first[0][0][0], &run(t, n, env, "light.tone")[0][0][0], "what lies before the change is kept")
+	plainAgain := env
+	plainAgain.Kept = nil
+	require.NoError(t, n.SetValue(cat, "bands", "mixing", "oklab"))
+	assert.Equal(t, run(t, n, plainAgain, "mix"), again)
 
 	env.Lights[0] = 1
 	moved := run(t, n, env, "light.tone")
 	assert.NotSame(t, &first[0][0][0], &moved[0][0][0], "a moved light is read anew")
-	n1 := run(t, n, env, "normal")
-	env.Lights[0] = 2
-	n2 := run(t, n, env, "normal")
-	assert.Same(t, &n1[0][0][0], &n2[0][0][0], "a normal does not hang on lights")
+	assert.Same(t, &normal[0][0][0], &run(t, n, env, "normal")[0][0][0], "a normal does not hang on lights")
 }
 
 func TestTheBudgetHolds(t *testing.T) {

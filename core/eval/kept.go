@@ -16,6 +16,11 @@ type Kept struct {
 	used   int
 	order  list.List // most recently used first; of *entry
 	byKey  map[Key]*list.Element
+
+	// Of the program that ran last and of the one before it: the keys of its steps.
+	program   *Program
+	at        Moment
+	now, past map[Key]bool
 }
 
 type entry struct {
@@ -36,6 +41,21 @@ func (k *Kept) Bytes() int {
 	return k.used
 }
 
+// before returns the keys of the program that ran before p at that moment; nil
+// for none.
+func (k *Kept) before(p *Program, at Moment) map[Key]bool {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.program != p || k.at != at {
+		k.program, k.at, k.past = p, at, k.now
+		k.now = make(map[Key]bool, len(p.steps))
+		for i := range p.steps {
+			k.now[p.stepKey(i, at)] = true
+		}
+	}
+	return k.past
+}
+
 func (k *Kept) get(key Key) [][]node.Plane {
 	k.mu.Lock()
 	defer k.mu.Unlock()
@@ -50,8 +70,8 @@ func (k *Kept) get(key Key) [][]node.Plane {
 func (k *Kept) put(key Key, planes [][]node.Plane) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	if _, ok := k.byKey[key]; ok {
-		return
+	if old, ok := k.byKey[key]; ok { // it lacked an output that is read now
+		k.used -= k.order.Remove(old).(*entry).size
 	}
 	e := &entry{key: key, planes: planes}
 	for _, out := range planes {

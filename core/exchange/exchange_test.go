@@ -20,8 +20,8 @@ import (
 var cat node.Catalogue
 
 func Example() {
-	name, net, err := exchange.ReadLook(strings.NewReader(`{"mobanta":"look","version":1,"name":"Ink","nodes":[{"id":"end","kind":"Finish"}]}`))
-	fmt.Println(name, len(net.Nodes), err)
+	f, err := exchange.ReadLook(strings.NewReader(`{"mobanta":"look","version":1,"name":"Ink","nodes":[{"id":"end","kind":"Finish"}]}`))
+	fmt.Println(f.Name, len(f.Nodes), err)
 	// Output: Ink 1 <nil>
 }
 
@@ -33,11 +33,11 @@ func TestLookFilesReadBackTheSame(t *testing.T) {
 	n := project.NewLook()
 	require.NoError(t, n.Settle(cat))
 	var a, b bytes.Buffer
-	require.NoError(t, exchange.WriteLook(&a, "First", &n))
-	name, again, err := exchange.ReadLook(bytes.NewReader(a.Bytes()))
+	require.NoError(t, exchange.WriteLook(&a, "First", &n, nil))
+	f, err := exchange.ReadLook(bytes.NewReader(a.Bytes()))
 	require.NoError(t, err)
-	assert.Equal(t, "First", name)
-	require.NoError(t, exchange.WriteLook(&b, name, &again))
+	assert.Equal(t, "First", f.Name)
+	require.NoError(t, exchange.WriteLook(&b, f.Name, &f.Network, f.Groups))
 	assert.Equal(t, a.String(), b.String())
 }
 
@@ -57,11 +57,11 @@ func TestLookFilesAreRefusedInWords(t *testing.T) {
 		`{"mobanta":"look","version":1,"nodes":` + strings.Repeat("[", 5<<20): "nested too deep",
 		`{"name":"` + strings.Repeat("x", exchange.MaxLookBytes):              "larger than",
 	} {
-		_, _, err := exchange.ReadLook(strings.NewReader(text))
+		_, err := exchange.ReadLook(strings.NewReader(text))
 		assert.ErrorContains(t, err, want, "%.80s", text)
 	}
 	many := strings.Repeat(`{"id":"a","kind":"Ramp"},`, 100_000)
-	_, _, err := exchange.ReadLook(strings.NewReader(look(many)))
+	_, err := exchange.ReadLook(strings.NewReader(look(many)))
 	assert.ErrorContains(t, err, "more than the")
 }
 
@@ -149,13 +149,13 @@ func FuzzReadLook(f *testing.F) {
 	f.Add(look(`{"id":"a","kind":"Ramp","in":{"tone":0.3},"set":{"stops":[{"at":0.5,"color":"#ABC"}]}},`))
 	f.Add(`{"mobanta":"look","version":1,"nodes":[[[[[[`)
 	f.Fuzz(func(t *testing.T, text string) {
-		name, net, err := exchange.ReadLook(strings.NewReader(text))
+		f, err := exchange.ReadLook(strings.NewReader(text))
 		if err != nil {
 			return
 		}
 		var buf bytes.Buffer
-		require.NoError(t, exchange.WriteLook(&buf, name, &net))
-		_, _, err = exchange.ReadLook(&buf)
+		require.NoError(t, exchange.WriteLook(&buf, f.Name, &f.Network, f.Groups))
+		_, err = exchange.ReadLook(&buf)
 		require.NoError(t, err, "what was written can be read")
 	})
 }

@@ -8,7 +8,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
+	"strings"
 
+	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/node"
 )
@@ -22,48 +25,102 @@ const MaxLookBytes = 8 << 20
 // maxDepth is how deep the JSON of a look file may be nested; ours needs six.
 const maxDepth = 32
 
-// LookFile is a look as a file holds it.
+// LookFile is a look as a file holds it, or, as a fragment, some nodes of one.
 type LookFile struct {
-	Mobanta string         `json:"mobanta"` // always "look"
-	Version int            `json:"version"`
-	Name    string         `json:"name,omitempty"`
-	Nodes   []network.Node `json:"nodes"`
+	Mobanta string `json:"mobanta"` // "look" or "nodes"
+	Version int    `json:"version"`
+	Name    string `json:"name,omitempty"`
+	network.Network
+	Groups []network.Group `json:"groups,omitempty"` // that the nodes use, those within others first
 }
 
 // ReadLook reads a look file and settles its network, which ends in a Finish.
-func ReadLook(r io.Reader) (name string, net network.Network, err error) {
-	data, err := io.ReadAll(io.LimitReader(r, MaxLookBytes+1))
+func ReadLook(r io.Reader) (*LookFile, error) {
+	f, err := read(r, "look")
+	if err == nil && f.Finish() == nil {
+		err = errors.New("exchange: the look has no Finish node, so nothing would be seen")
+	}
 	if err != nil {
-		return "", net, fmt.Errorf("exchange: %w", err)
+		return nil, err
 	}
-	if len(data) > MaxLookBytes {
-		return "", net, fmt.Errorf("exchange: the look file is larger than %d MB", MaxLookBytes>>20)
-	}
-	var f LookFile
-	if err := decode(data, &f, "look file"); err != nil {
-		return "", net, err
-	}
-	if f.Mobanta != "look" {
-		return "", net, errors.New(`exchange: this is not a look file: it does not say "mobanta": "look"`)
-	}
-	if f.Version != LookVersion {
-		return "", net, fmt.Errorf("exchange: the look file is of version %d; this program reads version %d", f.Version, LookVersion)
-	}
-	net.Nodes = f.Nodes
-	if err := net.Settle(node.Catalogue{}); err != nil {
-		return "", net, fmt.Errorf("exchange: %w", err)
-	}
-	if net.Finish() == nil {
-		return "", net, errors.New("exchange: the look has no Finish node, so nothing would be seen")
-	}
-	return f.Name, net, nil
+	return f, nil
 }
 
-// WriteLook writes a look file.
-func WriteLook(w io.Writer, name string, net *network.Network) error {
+// ReadFragment reads nodes that were copied as text; a whole look serves as well.
+func ReadFragment(text string) (*LookFile, error) {
+	if !strings.HasPrefix(strings.TrimSpace(text), "{") {
+		return nil, errors.New("exchange: what was copied are no nodes")
+	}
+	return read(strings.NewReader(text), "look", "nodes")
+}
+
+func read(r io.Reader, kinds ...string) (*LookFile, error) {
+	data, err := io.ReadAll(io.LimitReader(r, MaxLookBytes+1))
+	if err != nil {
+		return nil, fmt.Errorf("exchange: %w", err)
+	}
+	if len(data) > MaxLookBytes {
+		return nil, fmt.Errorf("exchange: the look file is larger than %d MB", MaxLookBytes>>20)
+	}
+	f := &LookFile{}
+	if err := decode(data, f, "look file"); err != nil {
+		return nil, err
+	}
+	if !slices.Contains(kinds, f.Mobanta) {
+		return nil, fmt.Errorf("exchange: this is not a look file: it does not say \"mobanta\": %q", kinds[0])
+	}
+	if f.Version != LookVersion {
+		return nil, fmt.Errorf("exchange: the look file is of version %d; this program reads version %d", f.Version, LookVersion)
+	}
+	if err := network.SettleGroups(node.Catalogue{}, f.Groups); err != nil {
+		return nil, fmt.Errorf("exchange: %w", err)
+	}
+	cat := network.Grouped{Base: node.Catalogue{}, Groups: f.Groups}
+	if err := f.Network.Settle(cat); err != nil {
+		return nil, fmt.Errorf("exchange: %w", err)
+	}
+	if _, err := cat.Flatten(&f.Network); err != nil {
+		return nil, fmt.Errorf("exchange: %w", err)
+	}
+	return f, nil
+}
+
+// WriteLook writes a look file with the groups that it uses.
+func WriteLook(w io.Writer, name string, net *network.Network, groups []network.Group) error {
+	return write(w, LookFile{Mobanta: "look", Name: name, Network: net.Clone(), Groups: groups})
+}
+
+// WriteFragment writes nodes as text to be pasted elsewhere.
+func WriteFragment(w io.Writer, net *network.Network, groups []network.Group) error {
+	return write(w, LookFile{Mobanta: "nodes", Network: net.Clone(), Groups: groups})
+}
+
+func write(w io.Writer, f LookFile) error {
+	f.Version = LookVersion
+	// Swatches are a project's own; the colours themselves go along.
+	loosen := func(n *network.Network) {
+		for i := range n.Nodes {
+			n.Nodes[i].Swatches = nil
+			for key, v := range n.Nodes[i].Set {
+				if stops, ok := v.([]color.Stop); ok {
+					stops = slices.Clone(stops)
+					for k := range stops {
+						stops[k].Swatch = ""
+					}
+					n.Nodes[i].Set[key] = stops
+				}
+			}
+		}
+	}
+	loosen(&f.Network)
+	f.Groups = slices.Clone(f.Groups)
+	for i := range f.Groups {
+		f.Groups[i] = f.Groups[i].Clone()
+		loosen(&f.Groups[i].Network)
+	}
 	enc := json.NewEncoder(w)
 	enc.SetIndent("", "  ")
-	if err := enc.Encode(LookFile{Mobanta: "look", Version: LookVersion, Name: name, Nodes: net.Nodes}); err != nil {
+	if err := enc.Encode(f); err != nil {
 		return fmt.Errorf("exchange: %w", err)
 	}
 	return nil

@@ -33,11 +33,11 @@ func (n *Network) Insert(cat Catalogue, id string, to Ref) error {
 	if d == nil || dst == nil {
 		return fmt.Errorf("network: there is no such node")
 	}
-	p := cat.Spec(dst.Kind).Input(to.Port)
+	p := cat.Of(dst).Input(to.Port)
 	if p == nil {
 		return fmt.Errorf("network: there is no input %.40q", to.Port)
 	}
-	out := fit(cat.Spec(d.Kind).Outputs, p.Type, func(q Type) (Type, Type) { return q, p.Type })
+	out := fit(cat.Of(d).Outputs, p.Type, func(q Type) (Type, Type) { return q, p.Type })
 	if out == nil {
 		return fmt.Errorf("network: %s gives nothing that %s could take", d.Title(cat), p.Name)
 	}
@@ -46,7 +46,7 @@ func (n *Network) Insert(cat Catalogue, id string, to Ref) error {
 		if err != nil {
 			return err
 		}
-		if in := fit(cat.Spec(d.Kind).Inputs, src.Type, func(q Type) (Type, Type) { return src.Type, q }); in != nil {
+		if in := fit(cat.Of(d).Inputs, src.Type, func(q Type) (Type, Type) { return src.Type, q }); in != nil {
 			if err := n.Connect(cat, wires[len(wires)-1], Ref{id, in.Key}); err != nil {
 				return err
 			}
@@ -81,7 +81,7 @@ func (n *Network) Connect(cat Catalogue, from, to Ref) error {
 	if dst == nil {
 		return fmt.Errorf("network: there is no node %.40q to wire to", to.Node)
 	}
-	spec := cat.Spec(dst.Kind)
+	spec := cat.Of(dst)
 	out, err := n.output(cat, from)
 	if err != nil {
 		return fmt.Errorf("network: %w", err)
@@ -96,13 +96,14 @@ func (n *Network) Connect(cat Catalogue, from, to Ref) error {
 	if p == nil {
 		return fmt.Errorf("network: %s has no input %.40q", dst.Title(cat), to.Port)
 	}
-	if _, ok := Convert(out.Type, p.Type); !ok {
+	if _, ok := Convert(out.Type, p.Type); !ok && !n.adapt(dst, spec, out.Type) {
 		return fmt.Errorf("network: %s of %s carries %s, but %s of %s takes %s: no conversion makes sense",
 			out.Name, n.Node(from.Node).Title(cat), out.Type, p.Name, dst.Title(cat), p.Type)
 	}
 	if n.reads(from.Node, to.Node) {
 		return fmt.Errorf("network: %s would feed itself through %s", dst.Title(cat), n.Node(from.Node).Title(cat))
 	}
+	n.adapt(dst, spec, out.Type)
 	in := Input{Wires: []Ref{from}}
 	if p.Many {
 		old := dst.In[p.Key].Wires
@@ -118,7 +119,51 @@ func (n *Network) Connect(cat Catalogue, from, to Ref) error {
 	return nil
 }
 
+// adapt makes a node that carries any type carry t, if nothing is wired to it
+// or from it yet; it tells whether it does.
+func (n *Network) adapt(d *Node, spec *Spec, t Type) bool {
+	if spec.Adapts == "" {
+		return false
+	}
+	s := spec.Setting(spec.Adapts)
+	if d.Value(s) == string(t) {
+		return true
+	}
+	if _, err := s.Parse(string(t)); err != nil || n.isWired(d) {
+		return false
+	}
+	if d.Set == nil {
+		d.Set = map[string]any{}
+	}
+	d.Set[s.Key] = string(t)
+	for key, in := range d.In { // values typed in for the other type
+		if in.Value != nil {
+			delete(d.In, key)
+		}
+	}
+	return true
+}
+
+func (n *Network) isWired(d *Node) bool {
+	for _, in := range d.In {
+		if len(in.Wires) > 0 {
+			return true
+		}
+	}
+	for i := range n.Nodes {
+		for _, in := range n.Nodes[i].In {
+			for _, w := range in.Wires {
+				if w.Node == d.ID {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
 func (d *Node) put(key string, in Input) {
+	delete(d.Swatches, key)
 	if d.In == nil {
 		d.In = map[string]Input{}
 	}
@@ -188,7 +233,7 @@ func (n *Network) Remove(cat Catalogue, id string) (healed string, err error) {
 	if d.Kind == FinishKind {
 		return "", fmt.Errorf("network: a look ends in its Finish: it cannot be removed")
 	}
-	spec := cat.Spec(d.Kind)
+	spec := cat.Of(d)
 	var sources []Ref // what the node read, in the order of its inputs
 	for _, p := range spec.Inputs {
 		sources = append(sources, d.In[p.Key].Wires...)
@@ -198,7 +243,7 @@ func (n *Network) Remove(cat Catalogue, id string) (healed string, err error) {
 	for i := range n.Nodes {
 		dst := &n.Nodes[i]
 		for _, key := range slices.Sorted(maps.Keys(dst.In)) {
-			p := cat.Spec(dst.Kind).Input(key)
+			p := cat.Of(dst).Input(key)
 			for _, w := range slices.Clone(dst.In[key].Wires) {
 				if w.Node != id {
 					continue
@@ -215,6 +260,7 @@ func (n *Network) Remove(cat Catalogue, id string) (healed string, err error) {
 		}
 	}
 	n.Nodes = slices.DeleteFunc(n.Nodes, func(d Node) bool { return d.ID == id })
+	n.forget(id)
 	if len(joined)+len(lost) == 0 {
 		return "", nil
 	}
@@ -247,7 +293,7 @@ func (n *Network) SetValue(cat Catalogue, id, key string, v any) error {
 	if d == nil {
 		return fmt.Errorf("network: there is no node %.40q", id)
 	}
-	spec := cat.Spec(d.Kind)
+	spec := cat.Of(d)
 	s := spec.Setting(key)
 	if s == nil {
 		return fmt.Errorf("network: %s has no setting %.40q; it has %s", spec.Name, key, settingKeys(spec))
@@ -258,14 +304,15 @@ func (n *Network) SetValue(cat Catalogue, id, key string, v any) error {
 			return fmt.Errorf("network: %w", err)
 		}
 	}
+	delete(d.Swatches, key)
 	if v == nil || reflect.DeepEqual(v, s.Default) {
 		delete(d.Set, key)
-		return nil
+	} else {
+		d.set(key, v)
 	}
-	if d.Set == nil {
-		d.Set = map[string]any{}
+	if spec.Check != nil {
+		return spec.Check(d)
 	}
-	d.Set[key] = v
 	return nil
 }
 
@@ -276,7 +323,7 @@ func (n *Network) SetConstant(cat Catalogue, id, key string, v any) error {
 	if d == nil {
 		return fmt.Errorf("network: there is no node %.40q", id)
 	}
-	spec := cat.Spec(d.Kind)
+	spec := cat.Of(d)
 	p := spec.Input(key)
 	if p == nil {
 		return fmt.Errorf("network: %s has no input %.40q; it has %s", spec.Name, key, portKeys(spec.Inputs))
@@ -286,6 +333,7 @@ func (n *Network) SetConstant(cat Catalogue, id, key string, v any) error {
 	}
 	if v == nil {
 		delete(d.In, key)
+		delete(d.Swatches, key)
 		return nil
 	}
 	v, err := p.ParseConstant(v)

@@ -127,7 +127,7 @@ func (l *layouter) makeRows() {
 		row := top - height[i]
 		l.spots[i] = spot{node: i, row: row}
 		l.rows[row] = append(l.rows[row], i)
-		for _, p := range l.cat.Spec(nodes[i].Kind).Inputs {
+		for _, p := range l.cat.Of(&nodes[i]).Inputs {
 			for _, w := range nodes[i].In[p.Key].Wires {
 				if j, ok := index[w.Node]; ok {
 					put(j)
@@ -150,7 +150,7 @@ func (l *layouter) portX(i int) float64 { return float64(l.z.PortInset + i*l.z.P
 func (l *layouter) makeWires() {
 	for i := range l.net.Nodes {
 		d := &l.net.Nodes[i]
-		spec := l.cat.Spec(d.Kind)
+		spec := l.cat.Of(d)
 		for pi := range spec.Inputs {
 			p := &spec.Inputs[pi]
 			for _, w := range d.In[p.Key].Wires {
@@ -158,7 +158,7 @@ func (l *layouter) makeWires() {
 				if src < 0 {
 					continue
 				}
-				outs := l.cat.Spec(l.net.Nodes[src].Kind).Outputs
+				outs := l.cat.Of(&l.net.Nodes[src]).Outputs
 				oi := max(0, slices.IndexFunc(outs, func(o Port) bool { return o.Key == w.Port }))
 				how, _ := Convert(outs[oi].Type, p.Type)
 				l.addWire(wire{from: w, to: Ref{d.ID, p.Key}, how: how, a: l.portX(oi), b: l.portX(pi)}, src, i)

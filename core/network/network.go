@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
+	"math"
 	"regexp"
 	"slices"
 	"strconv"
@@ -14,12 +15,36 @@ import (
 const (
 	MaxNodes = 2000
 	maxName  = 100
+	maxNote  = 4000
 	maxWires = 64 // into one input
+	maxDials = 200
 )
 
 // Network is a shading network: nodes in the order in which they were made.
 type Network struct {
-	Nodes []Node `json:"nodes"`
+	Nodes    []Node    `json:"nodes"`
+	Sections []Section `json:"sections,omitempty"`
+	Dials    []Dial    `json:"dials,omitempty"`
+}
+
+// Section is a named set of nodes that can be folded to one card. A node is in
+// one section at most.
+type Section struct {
+	ID     string   `json:"id"`
+	Name   string   `json:"name"`
+	Note   string   `json:"note,omitempty"`
+	Folded bool     `json:"folded,omitempty"`
+	Nodes  []string `json:"nodes"`
+}
+
+// Dial is a setting or an input of a node on the look's front.
+type Dial struct {
+	ID   string  `json:"id"`
+	Name string  `json:"name"`
+	Node string  `json:"node"`
+	Key  string  `json:"key"`           // of the setting or the input
+	Min  float64 `json:"min,omitempty"` // of its slider, for a number; both 0 for the setting's own
+	Max  float64 `json:"max,omitempty"`
 }
 
 // Node is one step of a network.
@@ -27,8 +52,13 @@ type Node struct {
 	ID   string           `json:"id"`
 	Kind string           `json:"kind"`
 	Name string           `json:"name,omitempty"` // the artist's own; empty for the kind's
-	Set  map[string]any   `json:"set,omitempty"`  // settings that differ from the default, as Setting.Parse gives them
-	In   map[string]Input `json:"in,omitempty"`   // inputs that are wired or differ from the default
+	Note string           `json:"note,omitempty"`
+	Off  bool             `json:"off,omitempty"` // bypassed: each output hands on an input
+	Set  map[string]any   `json:"set,omitempty"` // settings that differ from the default, as Setting.Parse gives them
+	In   map[string]Input `json:"in,omitempty"`  // inputs that are wired or differ from the default
+	// Swatches names, for settings and inputs that hold a colour, the project's
+	// swatch that it follows. The colour itself is in Set or In as well.
+	Swatches map[string]string `json:"swatch,omitempty"`
 }
 
 // Input is what an input is fed with: wires, or a constant.
@@ -105,7 +135,13 @@ func (n *Network) Clone() Network {
 	for i := range out.Nodes {
 		out.Nodes[i].Set = maps.Clone(out.Nodes[i].Set)
 		out.Nodes[i].In = maps.Clone(out.Nodes[i].In)
+		out.Nodes[i].Swatches = maps.Clone(out.Nodes[i].Swatches)
 	}
+	out.Sections = slices.Clone(n.Sections)
+	for i := range out.Sections {
+		out.Sections[i].Nodes = slices.Clone(out.Sections[i].Nodes)
+	}
+	out.Dials = slices.Clone(n.Dials)
 	return out
 }
 
@@ -151,7 +187,7 @@ func (d *Node) Title(cat Catalogue) string {
 	if d.Name != "" {
 		return d.Name
 	}
-	if s := cat.Spec(d.Kind); s != nil {
+	if s := cat.Of(d); s != nil {
 		return s.Name
 	}
 	return d.Kind
@@ -198,8 +234,8 @@ func (n *Network) Settle(cat Catalogue) error {
 			return fmt.Errorf("network: node %q is of the unknown kind %.60q", d.ID, d.Kind)
 		}
 		d.Kind = spec.Kind
-		if len(d.Name) > maxName {
-			return fmt.Errorf("network: the name of node %q is too long", d.ID)
+		if len(d.Name) > maxName || len(d.Note) > maxNote {
+			return fmt.Errorf("network: the name or the note of node %q is too long", d.ID)
 		}
 		if d.Kind == FinishKind {
 			if finish {
@@ -208,10 +244,16 @@ func (n *Network) Settle(cat Catalogue) error {
 			finish = true
 		}
 	}
-	for i := range n.Nodes {
-		if err := n.settle(cat, &n.Nodes[i]); err != nil {
-			return fmt.Errorf("network: node %q: %w", n.Nodes[i].ID, err)
+	// Settings first: the ports that wires are checked against may hang on them.
+	for _, settle := range []func(Catalogue, *Node) error{n.settleSettings, n.settleInputs} {
+		for i := range n.Nodes {
+			if err := settle(cat, &n.Nodes[i]); err != nil {
+				return fmt.Errorf("network: node %q: %w", n.Nodes[i].ID, err)
+			}
 		}
+	}
+	if err := n.settleFront(cat); err != nil {
+		return err
 	}
 	if _, err := n.Order(); err != nil {
 		return err
@@ -219,10 +261,28 @@ func (n *Network) Settle(cat Catalogue) error {
 	return nil
 }
 
-func (n *Network) settle(cat Catalogue, d *Node) error {
+func (n *Network) settleSettings(cat Catalogue, d *Node) error {
 	spec := cat.Spec(d.Kind)
-	for _, key := range slices.Sorted(maps.Keys(d.Set)) {
+	// A choice among what another setting lists comes last, once that is known.
+	late := func(key string) bool {
 		s := spec.Setting(key)
+		return s != nil && s.Type == Choice && len(s.Choices) == 0
+	}
+	keys := slices.Sorted(maps.Keys(d.Set))
+	slices.SortStableFunc(keys, func(a, b string) int {
+		switch {
+		case late(a) == late(b):
+			return 0
+		case late(a):
+			return 1
+		}
+		return -1
+	})
+	for _, key := range keys {
+		s := spec.Setting(key)
+		if late(key) {
+			s = cat.Of(d).Setting(key)
+		}
 		if s == nil {
 			return fmt.Errorf("%s has no setting %.40q; it has %s", spec.Name, key, settingKeys(spec))
 		}
@@ -232,6 +292,14 @@ func (n *Network) settle(cat Catalogue, d *Node) error {
 		}
 		d.Set[key] = v
 	}
+	if spec.Check != nil {
+		return spec.Check(d)
+	}
+	return nil
+}
+
+func (n *Network) settleInputs(cat Catalogue, d *Node) error {
+	spec := cat.Of(d)
 	for _, key := range slices.Sorted(maps.Keys(d.In)) {
 		p := spec.Input(key)
 		if p == nil {
@@ -265,6 +333,80 @@ func (n *Network) settle(cat Catalogue, d *Node) error {
 		}
 		d.In[key] = Input{Wires: wires}
 	}
+	if d.Off {
+		if err := CanBypass(spec); err != nil {
+			return err
+		}
+	}
+	for key := range d.Swatches {
+		if !d.holdsColor(spec, key) {
+			return fmt.Errorf("%s has no colour %.40q that could follow a swatch", spec.Name, key)
+		}
+	}
+	return nil
+}
+
+// holdsColor tells whether the setting or the unwired input of that key holds a
+// colour of its own.
+func (d *Node) holdsColor(spec *Spec, key string) bool {
+	if s := spec.Setting(key); s != nil {
+		return s.Type == Swatch
+	}
+	p := spec.Input(key)
+	return p != nil && p.Type == Color && len(d.In[key].Wires) == 0
+}
+
+// settleFront checks sections and dials.
+func (n *Network) settleFront(cat Catalogue) error {
+	in, ids := map[string]string{}, map[string]bool{}
+	for i := range n.Sections {
+		s := &n.Sections[i]
+		if !idPattern.MatchString(s.ID) || ids[s.ID] {
+			return fmt.Errorf("network: section %d needs an id of its own", i+1)
+		}
+		if ids[s.ID] = true; len(s.Name) > maxName || len(s.Note) > maxNote {
+			return fmt.Errorf("network: the name or the note of section %q is too long", s.ID)
+		}
+		for _, id := range s.Nodes {
+			if n.Node(id) == nil {
+				return fmt.Errorf("network: section %q names the node %.40q, which is not there", s.ID, id)
+			}
+			if in[id] != "" {
+				return fmt.Errorf("network: node %q is in two sections", id)
+			}
+			in[id] = s.ID
+		}
+	}
+	if len(n.Dials) > maxDials {
+		return fmt.Errorf("network: %d dials, more than the %d that are allowed", len(n.Dials), maxDials)
+	}
+	for i, l := range n.Dials {
+		if !idPattern.MatchString(l.ID) || ids[l.ID] {
+			return fmt.Errorf("network: dial %d needs an id of its own", i+1)
+		}
+		ids[l.ID] = true
+		if err := n.checkDial(cat, l); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (n *Network) checkDial(cat Catalogue, l Dial) error {
+	if strings.TrimSpace(l.Name) == "" || len(l.Name) > maxName {
+		return fmt.Errorf("network: a dial needs a name of at most %d bytes", maxName)
+	}
+	if !(math.Abs(l.Min) <= 1e6 && math.Abs(l.Max) <= 1e6 && l.Min <= l.Max) {
+		return fmt.Errorf("network: dial %q runs from %v to %v", l.Name, l.Min, l.Max)
+	}
+	d := n.Node(l.Node)
+	if d == nil {
+		return fmt.Errorf("network: dial %q turns the node %.40q, which is not there", l.Name, l.Node)
+	}
+	spec := cat.Of(d)
+	if p := spec.Input(l.Key); spec.Setting(l.Key) == nil && (p == nil || p.Hidden || p.Type == Lines) {
+		return fmt.Errorf("network: dial %q: %s has nothing named %.40q to turn", l.Name, spec.Name, l.Key)
+	}
 	return nil
 }
 
@@ -274,7 +416,7 @@ func (n *Network) output(cat Catalogue, r Ref) (*Port, error) {
 	if src == nil {
 		return nil, fmt.Errorf("there is no node %.40q to wire from", r.Node)
 	}
-	spec := cat.Spec(src.Kind)
+	spec := cat.Of(src)
 	if out := spec.Output(r.Port); out != nil {
 		return out, nil
 	}

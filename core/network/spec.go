@@ -3,10 +3,12 @@
 package network
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -69,6 +71,12 @@ type Spec struct {
 	Inputs   []Port
 	Outputs  []Port
 	Settings []Setting
+	// Adapts names the Choice setting that holds the type which the node carries;
+	// the first wire sets it. Empty for nodes whose ports are what they are.
+	Adapts string
+	// Check returns why the settings of a node do not go together; nil where they
+	// always do.
+	Check func(d *Node) error
 }
 
 // Port is an input or an output.
@@ -89,12 +97,40 @@ type SettingType string
 
 // The types of setting.
 const (
-	Number SettingType = "number" // float64
-	Choice SettingType = "choice" // string, a key of Choices
-	Toggle SettingType = "toggle" // bool
-	Swatch SettingType = "colour" // color.C
-	Stops  SettingType = "ramp"   // []color.Stop
-	Lights SettingType = "lights" // []string, ids of lights; empty for all
+	Number    SettingType = "number"    // float64
+	Choice    SettingType = "choice"    // string, a key of Choices
+	Toggle    SettingType = "toggle"    // bool
+	Swatch    SettingType = "colour"    // color.C
+	Stops     SettingType = "ramp"      // []color.Stop
+	Lights    SettingType = "lights"    // []string, ids of lights; empty for all
+	Strip     SettingType = "strip"     // color.Strip, rows of colours
+	Named     SettingType = "choices"   // []Option, choices of the artist's own
+	Stack     SettingType = "layers"    // []Layer, the lowest first
+	Expr      SettingType = "formula"   // string
+	Arguments SettingType = "arguments" // []Argument
+)
+
+// Layer is one layer of a Stack. Its inputs hang on its key: KEY is the colour,
+// KEY-mask where it lies, KEY-amount how much of it.
+type Layer struct {
+	Key  string `json:"key"`
+	Name string `json:"name"`
+	Mode string `json:"mode,omitempty"` // key of a blend mode; empty for normal
+	Off  bool   `json:"off,omitempty"`
+}
+
+// Argument is a named input of a formula.
+type Argument struct {
+	Key  string `json:"key"` // as the formula says it
+	Type Type   `json:"type"`
+}
+
+// Limits on lists within one node.
+const (
+	MaxChoices   = 32
+	MaxLayers    = 64
+	MaxArguments = 16
+	MaxFormula   = 4096 // bytes
 )
 
 // Setting is a value of a node that cannot be wired.
@@ -110,7 +146,10 @@ type Setting struct {
 }
 
 // Option is one of the values of a Choice.
-type Option struct{ Key, Name string }
+type Option struct {
+	Key  string `json:"key"`
+	Name string `json:"name"`
+}
 
 // Input returns the input of that key, nil if there is none.
 func (s *Spec) Input(key string) *Port { return find(s.Inputs, key) }
@@ -143,8 +182,14 @@ func (s *Spec) Setting(key string) *Setting {
 	return nil
 }
 
-// Catalogue finds the spec of a kind of node, nil if there is none.
-type Catalogue interface{ Spec(kind string) *Spec }
+// Catalogue finds the specs of nodes.
+type Catalogue interface {
+	// Spec returns the spec of a kind, by key or name, nil if there is none.
+	Spec(kind string) *Spec
+	// Of returns the spec of a node, with the ports that hang on its settings; nil
+	// for an unknown kind.
+	Of(d *Node) *Spec
+}
 
 // Parse returns v, decoded JSON or a value as stored, as a value of s; the error
 // tells what is allowed.
@@ -184,13 +229,7 @@ func (s *Setting) Parse(v any) (any, error) {
 	case Stops:
 		stops, ok := v.([]color.Stop)
 		if !ok {
-			data, err := json.Marshal(v)
-			if err != nil {
-				return nil, bad("a list of stops")
-			}
-			dec := json.NewDecoder(strings.NewReader(string(data)))
-			dec.DisallowUnknownFields()
-			if err := dec.Decode(&stops); err != nil {
+			if err := reread(v, &stops); err != nil {
 				return nil, fmt.Errorf("%s must be a list of stops, {\"at\": 0.5, \"color\": \"#D4843F\", \"edge\": \"step\"}: %w", s.Name, err)
 			}
 		}
@@ -198,27 +237,104 @@ func (s *Setting) Parse(v any) (any, error) {
 		color.SortStops(stops)
 		return stops, color.CheckStops(stops)
 	case Lights:
-		list := []string{}
-		switch v := v.(type) {
-		case []string:
-			list = append(list, v...)
-		case []any:
-			for _, e := range v {
-				t, ok := e.(string)
-				if !ok {
-					return nil, bad("a list of lights")
-				}
-				list = append(list, t)
+		list, err := parseList[string](s, v, "a list of lights")
+		if err == nil && len(list) > 100 {
+			err = errors.New("too many lights")
+		}
+		return list, err
+	case Strip:
+		strip, ok := v.(color.Strip)
+		if !ok {
+			if err := reread(v, &strip); err != nil {
+				return nil, bad("rows of colours, [[\"#D4843F\", …], …]")
 			}
-		default:
-			return nil, bad("a list of lights")
 		}
-		if len(list) > 100 {
-			return nil, errors.New("too many lights")
+		return strip, strip.Check()
+	case Named:
+		list, err := parseList[Option](s, v, "a list of choices, {\"key\": \"a\", \"name\": \"Day\"}")
+		if err == nil {
+			err = checkList(s.Name, MaxChoices, list, func(o Option) (string, string) { return o.Key, o.Name })
 		}
-		return list, nil
+		return list, err
+	case Stack:
+		list, err := parseList[Layer](s, v, "a list of layers, {\"key\": \"a\", \"name\": \"Ink\", \"mode\": \"multiply\"}")
+		if err == nil {
+			err = checkList(s.Name, MaxLayers, list, func(l Layer) (string, string) { return l.Key, l.Name })
+		}
+		for _, l := range list {
+			if l.Mode != "" && color.FindMode(l.Mode) == nil {
+				return nil, fmt.Errorf("layer %s has the unknown mode %.40q", l.Key, l.Mode)
+			}
+		}
+		return list, err
+	case Arguments:
+		list, err := parseList[Argument](s, v, "a list of inputs, {\"key\": \"a\", \"type\": \"tone\"}")
+		if err == nil {
+			err = checkList(s.Name, MaxArguments, list, func(a Argument) (string, string) { return a.Key, "" })
+		}
+		for _, a := range list {
+			if a.Type != Tone && a.Type != Color && a.Type != Vector {
+				return nil, fmt.Errorf("input %s must be a tone, a colour or a vector, not %.20q", a.Key, a.Type)
+			}
+		}
+		return list, err
+	case Expr:
+		t, ok := v.(string)
+		if !ok {
+			return nil, bad("text")
+		}
+		if len(t) > MaxFormula {
+			return nil, fmt.Errorf("%s is %d bytes long, more than the %d that are allowed", s.Name, len(t), MaxFormula)
+		}
+		return t, nil
 	}
 	return nil, fmt.Errorf("network: setting %s has no type", s.Key)
+}
+
+// reread turns decoded JSON into a value of another type; unknown members are
+// an error.
+func reread(v, to any) error {
+	data, err := json.Marshal(v)
+	if err != nil {
+		return err
+	}
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.DisallowUnknownFields()
+	return dec.Decode(to)
+}
+
+// parseList returns v as a list of its own.
+func parseList[T any](s *Setting, v any, want string) ([]T, error) {
+	list, ok := v.([]T)
+	if !ok {
+		if err := reread(v, &list); err != nil {
+			return nil, fmt.Errorf("%s must be %s, not %.40s", s.Name, want, printed(v))
+		}
+	}
+	if list == nil {
+		return []T{}, nil
+	}
+	return slices.Clone(list), nil
+}
+
+var keyPattern = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,31}$`)
+
+// checkList checks the keys and names of a list within a node.
+func checkList[T any](what string, most int, list []T, of func(T) (key, name string)) error {
+	if len(list) > most {
+		return fmt.Errorf("%s: %d entries, more than the %d that are allowed", what, len(list), most)
+	}
+	seen := map[string]bool{}
+	for _, e := range list {
+		key, name := of(e)
+		if !keyPattern.MatchString(key) || seen[key] {
+			return fmt.Errorf("%s: %.40q is no key of its own: a letter, then letters, digits or _", what, key)
+		}
+		if seen[key] = true; len(name) > maxName {
+			return fmt.Errorf("%s: the name of %s is too long", what, key)
+		}
+	}
+	return nil
 }
 
 // ParseConstant returns v, decoded JSON or a value as stored, as an unwired
@@ -263,4 +379,30 @@ func printed(v any) string {
 		return fmt.Sprint(v)
 	}
 	return string(data)
+}
+
+// Converted returns a constant of one type as another converts it.
+func Converted(v any, from, to Type) any {
+	var c color.C
+	switch v := v.(type) {
+	case float64:
+		c = color.C{float32(v), float32(v), float32(v)}
+	case color.C:
+		c = v
+	case [3]float64:
+		c = color.C{float32(v[0]), float32(v[1]), float32(v[2])}
+	default:
+		return nil
+	}
+	switch {
+	case to == Color:
+		return c
+	case to == Vector:
+		return [3]float64{float64(c[0]), float64(c[1]), float64(c[2])}
+	case from == Color:
+		return float64(c.Luminance())
+	case from == Vector:
+		return math.Sqrt(float64(c[0])*float64(c[0]) + float64(c[1])*float64(c[1]) + float64(c[2])*float64(c[2]))
+	}
+	return float64(c[0])
 }

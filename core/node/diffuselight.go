@@ -19,6 +19,7 @@ var diffuseLight = &Kind{
 	},
 	Needs:   sample.Pos | sample.Normal,
 	Lit:     true,
+	Dear:    true,
 	Shadow:  lightShadow,
 	Prepare: func(get func(string) any) any { return prepareLight(get, get("wrap").(float64)) },
 	Run: func(c *Call) {

@@ -21,6 +21,7 @@ var highlight = &Kind{
 	},
 	Needs:   sample.Pos | sample.Normal | sample.Eye,
 	Lit:     true,
+	Dear:    true,
 	Shadow:  lightShadow,
 	Prepare: func(get func(string) any) any { return prepareLight(get, get("roughness").(float64)) },
 	Run: func(c *Call) {

@@ -3,6 +3,7 @@
 package node
 
 import (
+	"math"
 	"sort"
 	"strings"
 
@@ -17,7 +18,12 @@ type Kind struct {
 	network.Spec
 	Needs  sample.Attr // attributes that the kernel reads from the samples
 	Lit    bool        // whether the result depends on the lights of the stage
+	Timed  bool        // whether the result depends on the time
+	Dear   bool        // whether the result is worth keeping whenever it is computed
 	Shadow func(data any) bool
+	// Ports amends the spec for a node whose ports hang on its settings; nil for all
+	// others. The spec is a copy, but its slices are not.
+	Ports func(d *network.Node, s *network.Spec)
 	// Prepare turns settings into what the kernel wants; get gives a setting's
 	// value in the type that its SettingType names. nil if there are none.
 	Prepare func(get func(key string) any) any
@@ -44,6 +50,21 @@ type Call struct {
 type Scene struct {
 	*stage.Scene
 	Tracer Tracer // nil where nothing can cast a shadow
+	Time   Time
+}
+
+// Time is the moment that is rendered.
+type Time struct {
+	Seconds float32 // from the beginning
+	Frame   float32 // whole number
+	Phase   float32 // 0 to 1 over the loop
+}
+
+// At returns the moment that a stage shows.
+func At(t stage.Time) Time {
+	t = t.Filled()
+	phase := t.At / t.Length
+	return Time{Seconds: float32(t.At), Frame: float32(math.Floor(t.At*t.Rate + 1e-9)), Phase: float32(phase - math.Floor(phase))}
 }
 
 // Tracer answers questions about what stands in the way.
@@ -74,12 +95,29 @@ func (c *Call) normal(i int) (x, y, z Plane) {
 
 // kinds holds the catalogue in the order in which it is shown.
 var kinds = []*Kind{
-	coordinates, normalKind, facing,
+	coordinates, normalKind, facing, partValues, depth, timeKind,
 	diffuseLight, highlight,
-	ramp, softStep,
-	swatch, blend,
+	ramp, softStep, rangeKind, steps, toneAdjust, maths, compare, formulaKind,
+	swatch, blend, layers, colorAdjust, paletteStrip, split, join, switchKind,
 	outline, edgeLines,
 	finish,
+}
+
+// passes are the kinds that stand for what a bypassed node hands on; they are
+// not in the list that is shown.
+var passes = []*Kind{pass(network.Tone), pass(network.Color), pass(network.Vector)}
+
+func pass(t network.Type) *Kind {
+	return &Kind{
+		Spec: network.Spec{Kind: network.PassKind + string(t), Name: "Bypass", Family: "tone",
+			Inputs:  []network.Port{{Key: "value", Name: "value", Type: t, Default: network.Converted(0.0, network.Tone, t)}},
+			Outputs: []network.Port{{Key: "value", Name: "value", Type: t}}},
+		Run: func(c *Call) {
+			for k, p := range c.Out[0] {
+				copy(p, c.In[0][k])
+			}
+		},
+	}
 }
 
 // Catalogue is the list of all kinds; it serves as network.Catalogue.
@@ -95,7 +133,26 @@ func (Catalogue) Kind(name string) *Kind {
 			return k
 		}
 	}
+	for _, k := range passes {
+		if k.Spec.Kind == name {
+			return k
+		}
+	}
 	return nil
+}
+
+// Of implements network.Catalogue.
+func (c Catalogue) Of(d *network.Node) *network.Spec {
+	k := c.Kind(d.Kind)
+	if k == nil {
+		return nil
+	}
+	if k.Ports == nil {
+		return &k.Spec
+	}
+	s := k.Spec
+	k.Ports(d, &s)
+	return &s
 }
 
 // Spec implements network.Catalogue.

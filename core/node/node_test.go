@@ -25,9 +25,7 @@ import (
 var cat node.Catalogue
 
 func ExampleCatalogue_Search() {
-	for _, k := range cat.Search("threshold") {
-		fmt.Println(k.Name)
-	}
+	fmt.Println(cat.Search("threshold")[0].Name)
 	// Output: Soft step
 }
 
@@ -86,11 +84,13 @@ func TestEveryKindIsWhole(t *testing.T) {
 		assert.NotEmpty(t, k.Purpose, k.Name)
 		assert.GreaterOrEqual(t, len(k.Words), 3, "other words for %s", k.Name)
 		assert.Contains(t, []string{"surface", "texture", "relief", "light", "tone", "pattern", "colour", "line", "finish"}, k.Family)
-		for _, s := range k.Settings {
+		spec := cat.Of(&network.Node{ID: "x", Kind: k.Spec.Kind})
+		for _, s := range spec.Settings {
 			_, err := s.Parse(s.Default)
 			assert.NoError(t, err, "the default of %s of %s", s.Key, k.Name)
+			assert.Nil(t, k.Input(s.Key), "%s of %s is a setting and an input", s.Key, k.Name)
 		}
-		for _, p := range k.Inputs {
+		for _, p := range spec.Inputs {
 			if !p.Hidden {
 				_, err := p.ParseConstant(p.Default)
 				assert.NoError(t, err, "the default of %s of %s", p.Key, k.Name)
@@ -125,22 +125,30 @@ func TestNoKernelYieldsNonsense(t *testing.T) {
 				case network.Number:
 					set[s.Key] = []float64{s.Min, s.Max, s.Min + (s.Max-s.Min)*r.Float64()}[r.IntN(3)]
 				case network.Choice:
-					set[s.Key] = s.Choices[r.IntN(len(s.Choices))].Key
+					if len(s.Choices) > 0 {
+						set[s.Key] = s.Choices[r.IntN(len(s.Choices))].Key
+					}
 				case network.Toggle:
 					set[s.Key] = r.IntN(2) == 0
 				}
 			}
-			for _, p := range k.Inputs {
-				f := numbers[r.IntN(len(numbers))]
+			spec := cat.Of(&network.Node{ID: "x", Kind: k.Spec.Kind, Set: set})
+			for _, p := range spec.Inputs {
+				f, g := numbers[r.IntN(len(numbers))], numbers[r.IntN(len(numbers))]
 				switch {
 				case p.Hidden:
 				case p.Type == network.Tone:
 					in[p.Key] = f
 				case p.Type == network.Color:
-					in[p.Key] = color.C{float32(f), float32(numbers[r.IntN(len(numbers))]), 0.5}
+					in[p.Key] = color.C{float32(f), float32(g), 0.5}
+				case p.Type == network.Vector:
+					in[p.Key] = [3]float64{f, g, -0.5}
 				}
 			}
-			for _, o := range k.Outputs {
+			for _, o := range spec.Outputs {
+				if o.Type == network.Lines {
+					continue
+				}
 				for _, plane := range b.run(k.Spec.Kind, set, in, o.Key) {
 					for i, v := range plane {
 						require.False(t, v-v != 0, "%s.%s is %v at sample %d with %v %v", k.Name, o.Key, v, i, set, in)
@@ -364,4 +372,111 @@ func TestNormal(t *testing.T) {
 	for i := range eye[2] {
 		require.Greater(t, eye[2][i], float32(-0.3), "what is seen faces the eye")
 	}
+}
+
+func TestToneNodesAgreeWithTheirFormulas(t *testing.T) {
+	b := on(t, stagetest.Of(t, mesh.Sphere(1, 12, 6)))
+	for _, tc := range []struct {
+		kind    string
+		set, in map[string]any
+		want    float64
+	}{
+		{"range", nil, map[string]any{"value": 0.25, "to-low": 1.0, "to-high": 0.0}, 0.75},
+		{"range", nil, map[string]any{"value": 3.0, "from-low": 1.0, "from-high": 2.0, "to-high": 5.0}, 5},
+		{"range", map[string]any{"clamp": false}, map[string]any{"value": 3.0, "from-low": 1.0, "from-high": 2.0, "to-high": 5.0}, 10},
+		{"range", nil, map[string]any{"value": 3.0, "from-low": 1.0, "from-high": 1.0, "to-low": 0.2}, 0.2},
+		{"steps", map[string]any{"count": 4.0}, map[string]any{"tone": 0.49}, 1.0 / 3},
+		{"steps", map[string]any{"count": 4.0}, map[string]any{"tone": 1.0}, 1},
+		{"steps", map[string]any{"count": 2.0}, map[string]any{"tone": 0.5}, 1},
+		{"tone-adjust", nil, map[string]any{"tone": 0.3}, 0.3},
+		{"tone-adjust", nil, map[string]any{"tone": 0.25, "gamma": 2.0}, 0.5},
+		{"tone-adjust", nil, map[string]any{"tone": 0.5, "contrast": 3.0, "pivot": 0.4}, 0.7},
+		{"tone-adjust", nil, map[string]any{"tone": 0.5, "gain": 2.0, "lift": -0.4}, 0.6},
+		{"maths", map[string]any{"operation": "divide"}, map[string]any{"a": 1.0, "b": 0.0}, 0},
+		{"maths", map[string]any{"operation": "power"}, map[string]any{"a": 2.0, "b": 3.0}, 8},
+		{"maths", map[string]any{"operation": "modulo"}, map[string]any{"a": -0.25, "b": 1.0}, 0.75},
+		{"maths", map[string]any{"operation": "sine"}, map[string]any{"a": 0.25}, 1},
+		{"maths", map[string]any{"operation": "dot"}, map[string]any{"a": [3]float64{1, 2, 3}, "b": [3]float64{4, -5, 6}}, 12},
+		{"maths", map[string]any{"operation": "length"}, map[string]any{"a": [3]float64{2, 3, 6}}, 7},
+		{"compare", nil, map[string]any{"a": 0.6, "b": 0.5}, 1},
+		{"compare", map[string]any{"test": "less"}, map[string]any{"a": 0.6, "b": 0.5}, 0},
+		{"compare", map[string]any{"test": "near"}, map[string]any{"a": 0.6, "b": 0.5, "reach": 0.2}, 1},
+		{"switch", map[string]any{"carries": "tone", "live": "b"}, map[string]any{"a": 0.1, "b": 0.7}, 0.7},
+		{"formula", map[string]any{"text": "a > 0.5 ? b : 1.0 - b"}, map[string]any{"a": 0.6, "b": 0.3}, 0.3},
+	} {
+		out := b.run(tc.kind, tc.set, tc.in, cat.Of(&network.Node{ID: "x", Kind: tc.kind, Set: tc.set}).Outputs[0].Key)[0]
+		assert.InDelta(t, tc.want, out[0], 1e-6, "%s %v %v", tc.kind, tc.set, tc.in)
+	}
+}
+
+func TestSplitAndJoinAreInverse(t *testing.T) {
+	b := on(t, stagetest.Of(t, mesh.Sphere(1, 12, 6)))
+	for _, space := range []string{"rgb", "hsv", "oklch", "xyz"} {
+		n := &network.Network{Nodes: []network.Node{
+			{ID: "s", Kind: "split", Set: map[string]any{"space": space}, In: map[string]network.Input{"colour": {Wires: []network.Ref{{Node: "p", Port: "colour"}}}}},
+			{ID: "p", Kind: "colour", Set: map[string]any{"colour": "#5A8F4A"}},
+			{ID: "j", Kind: "join", Set: map[string]any{"space": space}, In: map[string]network.Input{}},
+		}}
+		for _, k := range []string{"x", "y", "z"} {
+			n.Nodes[2].In[k] = network.Input{Wires: []network.Ref{{Node: "s", Port: k}}}
+		}
+		out := b.eval(n, network.Ref{Node: "j", Port: "colour"})
+		want := color.MustHex("#5A8F4A")
+		for k := range 3 {
+			assert.InDelta(t, want[k], out[k][0], 1e-5, space)
+		}
+	}
+}
+
+func TestLayersStackFromTheBaseUp(t *testing.T) {
+	b := on(t, stagetest.Of(t, mesh.Sphere(1, 12, 6)))
+	stack := []network.Layer{{Key: "a", Name: "half"}, {Key: "b", Name: "off", Off: true}, {Key: "c", Name: "tint", Mode: "multiply"}}
+	out := b.run("layers", map[string]any{"layers": stack}, map[string]any{"base": color.C{1, 1, 1}, "a": color.C{0, 0.5, 1}, "a-amount": 0.5, "b": color.C{9, 9, 9},
+		"c": color.C{0.5, 0.5, 0.5}, "c-mask": 1.0}, "colour")
+	for k, want := range []float32{0.25, 0.375, 0.5} {
+		assert.InDelta(t, want, out[k][0], 1e-6)
+	}
+}
+
+func TestColourAdjust(t *testing.T) {
+	b := on(t, stagetest.Of(t, mesh.Sphere(1, 12, 6)))
+	at := func(in map[string]any) string {
+		in["colour"] = color.MustHex("#D4843F")
+		out := b.run("colour-adjust", nil, in, "colour")
+		return color.C{out[0][0], out[1][0], out[2][0]}.Hex()
+	}
+	assert.Equal(t, "#D4843F", at(map[string]any{}), "nothing changed, nothing changes")
+	assert.Equal(t, "#3F8FD4", at(map[string]any{"hue": 0.5}), "the opposite hue")
+	assert.Equal(t, "#D4D4D4", at(map[string]any{"saturation": 0.0}))
+	assert.Equal(t, "#6A4220", at(map[string]any{"value": 0.5}))
+	assert.Equal(t, "#D40000", at(map[string]any{"tint": color.C{1, 0, 0}}))
+}
+
+func TestPartValuesDepthAndTime(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 64, 32))
+	sc.Stage.Time.At = 5
+	b := on(t, sc)
+	assert.EqualValues(t, stage.Seed("Sphere"), b.run("part-values", nil, nil, "seed")[0][0])
+	assert.Zero(t, b.run("part-values", nil, nil, "index")[0][0])
+	tone := b.run("depth", nil, nil, "tone")[0]
+	view := sc.Stage.Camera.View(96, 96)
+	for i, v := range tone { // the box around the sphere is 2 deep
+		require.InDelta(t, (view.Camera(b.at(b.set.Pos, i))[2]-view.Camera(vec.V{0, 0, 1})[2])/2, v, 1e-4)
+	}
+	now := node.At(sc.Stage.Time)
+	assert.Equal(t, node.Time{Seconds: 5, Frame: 60, Phase: 0.25}, now)
+}
+
+func TestPaletteStripReadsItsColours(t *testing.T) {
+	b := on(t, stagetest.Of(t, mesh.Sphere(1, 12, 6)))
+	strip := color.Strip{{color.MustHex("#112233"), color.MustHex("#445566")}, {color.MustHex("#778899"), color.MustHex("#AABBCC")}}
+	at := func(along, across float64, smooth bool) string {
+		out := b.run("palette-strip", map[string]any{"strip": strip, "smooth": smooth}, map[string]any{"along": along, "across": across}, "colour")
+		return color.C{out[0][0], out[1][0], out[2][0]}.Hex()
+	}
+	assert.Equal(t, "#112233", at(0.49, 0.49, false))
+	assert.Equal(t, "#445566", at(0.5, 0.2, false))
+	assert.Equal(t, "#AABBCC", at(7, 1, false), "clamped")
+	assert.Equal(t, "#778899", at(0.25, 0.75, true), "the middle of a cell is its very colour")
+	assert.Equal(t, strip[0][0].Mix(strip[0][1], 0.5).Hex(), at(0.5, 0.25, true))
 }

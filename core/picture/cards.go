@@ -13,65 +13,175 @@ import (
 	"mobanta/core/sample"
 )
 
-// CardPicture is a node's own result, small.
-type CardPicture struct {
-	Ref network.Ref
-	Pix []byte // RGBA, row by row
+// Want asks for the picture of one output on its card, or of the finished look.
+type Want struct {
+	Name   string      // as the caller calls it
+	Ref    network.Ref // in the look as it is rendered
+	Finish bool
 }
 
-// Cards returns a picture of w × h pixels for the first output of every node of
-// a look, and for its Finish, made from the samples of the last picture. Lines
-// are drawn on white. It is empty if no part of the picture wears the look.
-func (r *Renderer) Cards(ctx context.Context, look string, w, h int) ([]CardPicture, error) {
+// CardPicture is a node's own result, small.
+type CardPicture struct {
+	Name     string
+	Pix      []byte  // RGBA, row by row
+	Min, Max float32 // of the values of a tone, or of the components of a colour; both 0 otherwise
+}
+
+// thin is a few samples of a group, enough for a small picture: two by two for
+// each of its pixels.
+type thin struct {
+	w, h int
+	crop image.Rectangle
+	set  *sample.Set
+	at   []int32 // place in the small picture, twice as fine → sample, -1 for none
+	kept *eval.Kept
+}
+
+// cardBudget is how many bytes of node results are kept for the cards of a look.
+const cardBudget = 48 << 20
+
+// Cards returns pictures of w × h pixels, made from samples of the last picture.
+// Lines are drawn on white. have holds the keys of the pictures that the caller
+// has; those that are the same still are left out, and it is brought up to date.
+// Outputs that are not there are left out; so is everything if no part of the
+// picture wears the look.
+func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h int, have map[string]eval.Key) ([]CardPicture, error) {
 	gi := r.find(look)
-	net := r.job.Looks[look]
-	if gi < 0 || net == nil {
+	if gi < 0 || r.job.Looks[look] == nil {
 		return nil, nil
 	}
 	g := &r.groups[gi]
-	crop := r.crop(g.set, w, h)
+	t := r.thin(g, w, h)
+	type pending struct {
+		want   Want
+		target eval.Target
+		kind   network.Type
+	}
+	var todo []pending
+	var targets []eval.Target
 	var out []CardPicture
-	for i := range net.Nodes {
-		d := &net.Nodes[i]
-		spec := r.cat.Spec(d.Kind)
-		pic := CardPicture{Ref: network.Ref{Node: d.ID}, Pix: make([]byte, 4*w*h)}
-		switch {
-		case d.Kind == network.FinishKind:
-			r.shrink(pic.Pix, w, h, crop, func(p int) (color.C, float32) { return r.result.At(p) })
-		case len(spec.Outputs) > 0:
-			ref := network.Ref{Node: d.ID, Port: spec.Outputs[0].Key}
-			t, kind, err := g.program.Output(ref)
-			if err != nil {
-				return nil, err
-			}
-			pic.Ref = ref
-			if kind == network.Lines {
-				sheet := line.NewSheet(r.job.W, r.job.H)
-				sheet.Add(r.seen[0], r.job.Scene, r.view, []line.Layer{r.layer(gi, t)}, r.Workers)
-				r.shrink(pic.Pix, w, h, crop, func(p int) (color.C, float32) {
-					c := color.C{0.9, 0.9, 0.9}
-					rest := 1 - sheet.Pix[4*p+3]
-					return color.C{c[0]*rest + sheet.Pix[4*p], c[1]*rest + sheet.Pix[4*p+1], c[2]*rest + sheet.Pix[4*p+2]}, 1
-				})
-				break
-			}
-			planes, err := r.eval(ctx, g, g.set, g.kept, []eval.Target{t})
-			if err != nil {
-				return nil, err
-			}
-			show := display(kind, false)
-			r.shrink(pic.Pix, w, h, crop, func(p int) (color.C, float32) {
-				if t := r.seen[0].Tri[p]; t < 0 || r.groupOf[r.job.Scene.TriPart[t]] != gi {
-					return color.C{}, 0
-				}
-				return show(planes[0], int(r.sampleAt[p])), 1
-			})
-		default:
+	for _, want := range wants {
+		if want.Finish {
+			pic := CardPicture{Name: want.Name, Pix: make([]byte, 4*w*h)}
+			r.shrink(pic.Pix, w, h, t.crop, func(p int) (color.C, float32) { return r.result.At(p) })
+			out = append(out, pic)
 			continue
+		}
+		target, kind, err := g.program.Output(want.Ref)
+		if err != nil {
+			continue
+		}
+		key := g.program.KeyOf(target, r.moment)
+		key[0] ^= byte(r.serial)
+		key[1] ^= byte(r.serial >> 8)
+		if have[want.Name] == key {
+			continue
+		}
+		if have != nil {
+			have[want.Name] = key
+		}
+		if kind == network.Lines {
+			out = append(out, CardPicture{Name: want.Name, Pix: r.inked(gi, target, w, h, t.crop)})
+			continue
+		}
+		todo, targets = append(todo, pending{want, target, kind}), append(targets, target)
+	}
+	if len(todo) == 0 {
+		return out, ctx.Err()
+	}
+	_, shadows := g.program.Needs(targets)
+	planes, err := g.program.Run(ctx, eval.Env{Set: t.set, Scene: r.scene(shadows), Moment: r.moment, Workers: r.Workers, Kept: t.kept, KeepAll: true}, targets)
+	if err != nil {
+		for _, p := range todo { // they were not made after all
+			delete(have, p.want.Name)
+		}
+		return nil, err
+	}
+	for k, p := range todo {
+		pic := CardPicture{Name: p.want.Name, Pix: make([]byte, 4*w*h)}
+		t.paint(pic.Pix, planes[k], display(p.kind, false))
+		if p.kind != network.Vector && t.set.N > 0 {
+			pic.Min, pic.Max = planes[k][0][0], planes[k][0][0]
+			for _, plane := range planes[k] {
+				for _, v := range plane {
+					pic.Min, pic.Max = min(pic.Min, v), max(pic.Max, v)
+				}
+			}
 		}
 		out = append(out, pic)
 	}
 	return out, ctx.Err()
+}
+
+// inked returns the picture of lines on white.
+func (r *Renderer) inked(gi int, target eval.Target, w, h int, crop image.Rectangle) []byte {
+	pix := make([]byte, 4*w*h)
+	sheet := line.NewSheet(r.job.W, r.job.H)
+	sheet.Add(r.seen[0], r.job.Scene, r.view, []line.Layer{r.layer(gi, target)}, r.Workers)
+	r.shrink(pix, w, h, crop, func(p int) (color.C, float32) {
+		const paper = 0.9
+		rest := paper * (1 - sheet.Pix[4*p+3])
+		return color.C{rest + sheet.Pix[4*p], rest + sheet.Pix[4*p+1], rest + sheet.Pix[4*p+2]}, 1
+	})
+	return pix
+}
+
+// thin returns the few samples of a group for pictures of w × h pixels.
+func (r *Renderer) thin(g *group, w, h int) *thin {
+	if t := g.thin; t != nil && t.w == w && t.h == h {
+		return t
+	}
+	t := &thin{w: w, h: h, crop: r.crop(g.set, w, h), at: make([]int32, 4*w*h), kept: eval.NewKept(cardBudget)}
+	gi := r.find(g.look)
+	var picked []int32
+	for j := range 2 * h {
+		y := t.crop.Min.Y + (2*j+1)*t.crop.Dy()/(4*h)
+		for i := range 2 * w {
+			x := t.crop.Min.X + (2*i+1)*t.crop.Dx()/(4*w)
+			at := &t.at[j*2*w+i]
+			*at = -1
+			if x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
+				continue
+			}
+			p := y*r.job.W + x
+			if tri := r.seen[0].Tri[p]; tri >= 0 && r.groupOf[r.job.Scene.TriPart[tri]] == gi {
+				*at = int32(len(picked))
+				picked = append(picked, r.sampleAt[p])
+			}
+		}
+	}
+	t.set = g.set.Pick(picked)
+	g.thin = t
+	return t
+}
+
+// paint averages the samples of each pixel; where there are none it is transparent.
+func (t *thin) paint(dst []byte, planes []node.Plane, show func(p []node.Plane, i int) color.C) {
+	for j := range t.h {
+		for i := range t.w {
+			var sum color.C
+			n := float32(0)
+			for k := range 4 {
+				at := t.at[(2*j+k/2)*2*t.w+2*i+k%2]
+				if at < 0 {
+					continue
+				}
+				c := show(planes, int(at))
+				for b := range c {
+					sum[b] += max(0, min(1, c[b]))
+				}
+				n++
+			}
+			if n == 0 {
+				continue
+			}
+			p := dst[4*(j*t.w+i):]
+			for b := range sum {
+				p[b] = color.Byte(sum[b] / n)
+			}
+			p[3] = uint8(n/4*255 + 0.5)
+		}
+	}
 }
 
 func (r *Renderer) find(look string) int {

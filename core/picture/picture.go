@@ -32,7 +32,7 @@ const MaxSamples = 256
 // Job says what to render.
 type Job struct {
 	Scene   *stage.Scene
-	Looks   map[string]*network.Network // by id; settled
+	Looks   map[string]*network.Network // by id; settled, without groups and bypasses
 	W, H    int
 	Samples int   // positions in a pixel, at least 1
 	Peek    *Peek // what to show in place of the finished picture, or nil
@@ -63,7 +63,8 @@ type Renderer struct {
 	groups    []group
 	groupOf   []int // part → group
 	sampleAt  []int32
-	lights    eval.Key
+	moment    eval.Moment
+	serial    int // counts the sets of samples that there have been
 
 	result  Result
 	unshown image.Rectangle // what has changed since the last picture that was shown
@@ -79,6 +80,7 @@ type group struct {
 	finish  string
 	drawn   eval.Key // of what lies in the result's base, zero for nothing
 	box     image.Rectangle
+	thin    *thin // for cards; nil until they are asked for
 }
 
 // NewRenderer returns a renderer that uses up to workers cores.
@@ -170,7 +172,9 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 		return fmt.Errorf("picture: %w", err)
 	}
 	sum := sha256.Sum256(data)
-	copy(r.lights[:], sum[:])
+	copy(r.moment.Lights[:], sum[:])
+	sum = sha256.Sum256(fmt.Append(nil, job.Scene.Stage.Time))
+	copy(r.moment.Time[:], sum[:])
 	for i := range r.groups {
 		g := &r.groups[i]
 		net := job.Looks[g.look]
@@ -187,6 +191,7 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 
 // group sorts the parts by their looks and takes the samples of the first pass.
 func (r *Renderer) group(scene *stage.Scene) {
+	r.serial++
 	r.groups, r.groupOf = nil, make([]int, len(scene.Parts))
 	for i, p := range scene.Parts {
 		g := slices.IndexFunc(r.groups, func(g group) bool { return g.look == p.Look })
@@ -216,7 +221,7 @@ func (r *Renderer) group(scene *stage.Scene) {
 
 // scene returns what kernels may ask, with a tracer if shadows are cast.
 func (r *Renderer) scene(shadows bool) *node.Scene {
-	sc := &node.Scene{Scene: r.job.Scene}
+	sc := &node.Scene{Scene: r.job.Scene, Time: node.At(r.job.Scene.Stage.Time)}
 	if !shadows {
 		return sc
 	}
@@ -260,7 +265,7 @@ func (s *suns) Sun(dir vec.V) node.Hider {
 // eval runs the targets of group g over set.
 func (r *Renderer) eval(ctx context.Context, g *group, set *sample.Set, kept *eval.Kept, targets []eval.Target) ([][]node.Plane, error) {
 	_, shadows := g.program.Needs(targets)
-	return g.program.Run(ctx, eval.Env{Set: set, Scene: r.scene(shadows), Lights: r.lights, Workers: r.Workers, Kept: kept}, targets)
+	return g.program.Run(ctx, eval.Env{Set: set, Scene: r.scene(shadows), Moment: r.moment, Workers: r.Workers, Kept: kept}, targets)
 }
 
 // shown returns the targets for the colour and the opacity of a group, and how
@@ -389,7 +394,7 @@ func (r *Renderer) shownKey(g *group) (eval.Key, error) {
 	}
 	h := sha256.New()
 	for _, t := range targets {
-		fmt.Fprint(h, g.program.KeyOf(t, r.lights))
+		fmt.Fprint(h, g.program.KeyOf(t, r.moment))
 	}
 	if p := r.job.Peek; p != nil {
 		fmt.Fprint(h, "peek", p.Raw, p.Look == g.look)
@@ -467,7 +472,7 @@ func (r *Renderer) layers() []line.Layer {
 			}
 		}
 		for _, t := range targets {
-			key := g.program.KeyOf(t, r.lights)
+			key := g.program.KeyOf(t, r.moment)
 			fmt.Fprint(h, gi, key)
 			out = append(out, r.layer(gi, t))
 		}

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/eval"
 	"mobanta/core/exchange"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
@@ -25,9 +26,9 @@ import (
 // look reads nodes as a look file holds them.
 func look(t testing.TB, nodes string) *network.Network {
 	t.Helper()
-	_, net, err := exchange.ReadLook(strings.NewReader(`{"mobanta":"look","version":1,"nodes":[` + nodes + `]}`))
+	f, err := exchange.ReadLook(strings.NewReader(`{"mobanta":"look","version":1,"nodes":[` + nodes + `]}`))
 	require.NoError(t, err)
-	return &net
+	return &f.Network
 }
 
 const banded = `{"id":"light","kind":"Diffuse light"},
@@ -235,16 +236,29 @@ func TestCardsAndHistogram(t *testing.T) {
 	net := look(t, inked)
 	r := picture.NewRenderer(2)
 	render(t, r, job(sc, net, 200, 200, 4), func(*picture.Result) {})
-	cards, err := r.Cards(context.Background(), stagetest.Look, 40, 32)
+	var wants []picture.Want
+	for _, ref := range []string{"light.tone", "bands.colour", "ink.lines", "ghost.tone"} {
+		wants = append(wants, picture.Want{Name: ref, Ref: network.ParseRef(ref)})
+	}
+	wants = append(wants, picture.Want{Name: "end", Finish: true})
+	have := map[string]eval.Key{}
+	cards, err := r.Cards(context.Background(), stagetest.Look, wants, 40, 32, have)
 	require.NoError(t, err)
-	require.Len(t, cards, 4)
+	require.Len(t, cards, 4, "what is not there is left out")
 	for _, c := range cards {
 		distinct := map[[4]byte]bool{}
 		for i := 0; i < len(c.Pix); i += 4 {
 			distinct[[4]byte(c.Pix[i:i+4])] = true
 		}
-		assert.Greater(t, len(distinct), 3, "%s shows something", c.Ref)
+		assert.Greater(t, len(distinct), 3, "%s shows something", c.Name)
+		if c.Name == "light.tone" {
+			assert.InDelta(t, 0, c.Min, 0.05)
+			assert.InDelta(t, 1, c.Max, 0.05)
+		}
 	}
+	cards, err = r.Cards(context.Background(), stagetest.Look, wants, 40, 32, have)
+	require.NoError(t, err)
+	assert.Len(t, cards, 1, "what is the same is not made again, but for the finished look")
 	h, err := r.Histogram(context.Background(), stagetest.Look, "bands", "tone", 10)
 	require.NoError(t, err)
 	// A sphere that faces its light shows the tone t = cos θ over the area 2πt dt: the bins grow evenly.

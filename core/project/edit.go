@@ -26,12 +26,18 @@ type Edit struct {
 	ID     string   `json:"id,omitempty"`   // a model or a sun
 	Part   string   `json:"part,omitempty"`
 	Parts  []string `json:"parts,omitempty"` // model.add: the parts of the model
-	Index  int      `json:"index,omitempty"` // ramp.*: which stop, from 0
+	Index  int      `json:"index,omitempty"` // ramp.*: which stop; list.*: which entry; from 0
+	Nodes  []string `json:"nodes,omitempty"` // the chosen nodes
+	Group  string   `json:"group,omitempty"` // edits the group's network in place of a look's
 	Aspect float64  `json:"aspect,omitempty"`
 	Value  any      `json:"value,omitempty"`
 
-	// Network is a whole look, for look.add.
+	// Network is a whole look, for look.add, or a fragment, for node.paste, with
+	// the groups that it uses.
 	Network *network.Network `json:"network,omitempty"`
+	Groups  []network.Group  `json:"groups,omitempty"`
+	// Colors are those of a palette, for swatch.bring.
+	Colors []Swatch `json:"colors,omitempty"`
 	// Box is what camera.frame frames; the caller that has the meshes fills it in.
 	Box *vec.Box `json:"-"`
 }
@@ -41,11 +47,14 @@ type Outcome struct {
 	Label   string // for undo: "moved a stop of Copper bands"
 	Note    string // what the artist should know, "" for nothing
 	Created string // id of what was made
+	// Several are the ids of the nodes that were made, where there may be more than one.
+	Several []string
 }
 
 type operation struct {
-	label string
-	apply func(p *Project, e *Edit, o *Outcome) error
+	label  string
+	apply  func(p *Project, e *Edit, o *Outcome) error
+	shapes bool // whether ports may come and go
 }
 
 // Apply makes the edit. After an error p may be half changed: apply to a Clone.
@@ -61,93 +70,177 @@ func (p *Project) Apply(e *Edit) (Outcome, error) {
 	if err := p.Stage.Check(); err != nil {
 		return Outcome{}, err
 	}
+	if op.shapes {
+		if err := p.settleShapes(&o); err != nil {
+			return Outcome{}, err
+		}
+	}
 	return o, nil
 }
 
-var cat node.Catalogue
+// settleShapes takes off what no longer fits after ports may have changed.
+func (p *Project) settleShapes(o *Outcome) error {
+	var gone []string
+	for i := range p.Groups {
+		gone = append(gone, p.Catalogue().PruneGroup(&p.Groups[i])...)
+	}
+	cat := p.Catalogue()
+	for i := range p.Looks {
+		gone = append(gone, p.Looks[i].Prune(cat)...)
+	}
+	if len(gone) > 0 {
+		o.Note = strings.TrimSpace(o.Note + " Taken off: " + strings.Join(gone, ", ") + ".")
+	}
+	if err := network.SettleGroups(node.Catalogue{}, p.Groups); err != nil {
+		return err
+	}
+	_, err := p.Networks()
+	return err
+}
 
 var operations map[string]operation
 
+// plain is an operation that leaves all ports what they are, shaping one that
+// may not.
+func plain(label string, apply func(p *Project, e *Edit, o *Outcome) error) operation {
+	return operation{label, apply, false}
+}
+
+func shaping(label string, apply func(p *Project, e *Edit, o *Outcome) error) operation {
+	return operation{label, apply, true}
+}
+
 func init() {
 	operations = map[string]operation{
-		"project.rename": {"renamed the project", func(p *Project, e *Edit, o *Outcome) error {
+		"project.rename": plain("renamed the project", func(p *Project, e *Edit, o *Outcome) error {
 			p.Name = strings.TrimSpace(e.Name)
 			return checkName(p.Name)
-		}},
-		"look.add":       {"added a look", addLook},
-		"look.duplicate": {"duplicated a look", duplicateLook},
-		"look.rename": {"renamed a look", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
+		}),
+		"look.add":       shaping("added a look", addLook),
+		"look.duplicate": plain("duplicated a look", duplicateLook),
+		"look.rename": plain("renamed a look", func(p *Project, e *Edit, o *Outcome) error {
+			l := p.Look(e.Look)
+			if l == nil {
+				return errNoLook(e.Look)
+			}
 			l.Name = strings.TrimSpace(e.Name)
 			return checkName(l.Name)
-		})},
-		"look.remove": {"removed a look", removeLook},
-		"look.assign": {"assigned a look", assign},
-		"node.add":    {"added a node", withLook(addNode)},
-		"node.remove": {"removed a node", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) (err error) {
-			o.title(l, e.Node, "removed")
-			o.Note, err = l.Remove(cat, e.Node)
-			return err
-		})},
-		"node.rename": {"renamed a node", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error { return l.Rename(e.Node, e.Name) })},
-		"node.set": {"changed a setting", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
-			o.title(l, e.Node, "changed")
-			return l.SetValue(cat, e.Node, e.Key, e.Value)
-		})},
-		"node.input": {"changed a value", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
-			o.title(l, e.Node, "changed")
-			return l.SetConstant(cat, e.Node, e.Key, e.Value)
-		})},
-		"wire": {"wired", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
+		}),
+		"look.remove":  plain("removed a look", removeLook),
+		"look.replace": shaping("took a starting point", replaceLook),
+		"look.assign":  plain("assigned a look", assign),
+
+		"node.add":    shaping("added a node", within(addNode)),
+		"node.remove": plain("removed a node", within(removeNodes)),
+		"node.rename": plain("renamed a node", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error { return n.Rename(e.Node, e.Name) })),
+		"node.note":   plain("wrote a note", within(writeNote)),
+		"node.set": shaping("changed a setting", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+			o.title(p, n, e.Node, "changed")
+			return n.SetValue(p.Catalogue(), e.Node, e.Key, e.Value)
+		})),
+		"node.input": plain("changed a value", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+			o.title(p, n, e.Node, "changed")
+			return n.SetConstant(p.Catalogue(), e.Node, e.Key, e.Value)
+		})),
+		"node.off":       plain("bypassed a node", within(bypass)),
+		"node.swap":      plain("swapped two inputs", within(swap)),
+		"node.replace":   shaping("replaced a node", within(replaceNode)),
+		"node.duplicate": plain("duplicated nodes", within(duplicateNodes)),
+		"node.paste":     shaping("pasted nodes", within(pasteNodes)),
+		"wire": shaping("wired", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 			to := network.ParseRef(e.To)
 			if !strings.Contains(e.To, ".") {
 				to = network.Ref{Node: e.To}
 			}
-			o.title(l, to.Node, "wired")
-			return l.Connect(cat, network.ParseRef(e.From), to)
-		})},
-		"unwire": {"took a wire off", withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
+			o.title(p, n, to.Node, "wired")
+			return n.Connect(p.Catalogue(), network.ParseRef(e.From), to)
+		})),
+		"unwire": plain("took a wire off", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 			var from network.Ref
 			if e.From != "" {
 				from = network.ParseRef(e.From)
 			}
-			return l.Disconnect(from, network.ParseRef(e.To))
-		})},
-		"ramp.flip":   {"flipped a ramp", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) { return color.Flip(s), nil })},
-		"ramp.spread": {"spread a ramp evenly", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) { return color.Spread(s), nil })},
-		"ramp.add":    {"added a band", rampEdit(addStop)},
-		"ramp.remove": {"removed a band", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) {
+			return n.Disconnect(from, network.ParseRef(e.To))
+		})),
+		"list.add":    shaping("added to a list", within(addToList)),
+		"list.remove": shaping("took from a list", within(removeFromList)),
+		"list.move":   shaping("reordered a list", within(moveInList)),
+		"list.set":    shaping("changed a list", within(setInList)),
+
+		"ramp.flip":   plain("flipped a ramp", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) { return color.Flip(s), nil })),
+		"ramp.spread": plain("spread a ramp evenly", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) { return color.Spread(s), nil })),
+		"ramp.add":    plain("added a band", rampEdit(addStop)),
+		"ramp.remove": plain("removed a band", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) {
 			if e.Index < 0 || e.Index >= len(s) || len(s) == 1 {
 				return nil, errors.New("project: a ramp keeps at least one band")
 			}
 			return slices.Delete(s, e.Index, e.Index+1), nil
-		})},
-		"ramp.stop":    {"changed a band", rampEdit(setStop)},
-		"model.add":    {"brought in a model", addModel},
-		"model.remove": {"removed a model", removeModel},
-		"model.set":    {"changed a model", setModel},
-		"sun.add":      {"added a sun", addSun},
-		"sun.remove":   {"removed a sun", removeSun},
-		"sun.set":      {"changed a sun", setSun},
-		"camera.set":   {"moved the camera", setCamera},
-		"camera.frame": {"framed the stage", frame},
-		"backdrop.set": {"changed the backdrop", setBackdrop},
+		})),
+		"ramp.stop": plain("changed a band", rampEdit(setStop)),
+
+		"section.gather":   plain("gathered a section", within(gather)),
+		"section.dissolve": plain("dissolved a section", within(dissolveSection)),
+		"section.set":      plain("changed a section", within(setSection)),
+		"section.move":     plain("moved nodes between sections", within(moveToSection)),
+
+		"group.make":     shaping("made a group", within(makeGroup)),
+		"group.dissolve": shaping("dissolved a group", within(dissolveGroup)),
+		"group.single":   shaping("made a group single", within(singleGroup)),
+		"group.set":      shaping("changed a group", setGroup),
+		"group.remove":   shaping("removed a group", removeGroup),
+		"group.expose":   shaping("showed an input outside", expose),
+		"group.unexpose": shaping("hid an input of a group", unexpose),
+		"group.port":     shaping("changed an input of a group", setExposed),
+		"group.bring":    shaping("brought in a group", bringGroup),
+
+		"dial.add":    plain("put a dial on the front", within(addDial)),
+		"dial.remove": plain("took a dial off the front", within(removeDial)),
+		"dial.set":    plain("changed a dial", within(setDial)),
+		"dial.move":   plain("moved a dial", within(moveDial)),
+
+		"swatch.add":    plain("added a swatch", addSwatch),
+		"swatch.remove": plain("removed a swatch", removeSwatch),
+		"swatch.set":    plain("changed a swatch", setSwatch),
+		"swatch.use":    plain("took a swatch", within(useSwatch)),
+		"swatch.bring":  plain("brought in a palette", bringSwatches),
+
+		"model.add":    plain("brought in a model", addModel),
+		"model.remove": plain("removed a model", removeModel),
+		"model.set":    plain("changed a model", setModel),
+		"sun.add":      plain("added a sun", addSun),
+		"sun.remove":   plain("removed a sun", removeSun),
+		"sun.set":      plain("changed a sun", setSun),
+		"camera.set":   plain("moved the camera", setCamera),
+		"camera.frame": plain("framed the stage", frame),
+		"backdrop.set": plain("changed the backdrop", setBackdrop),
+		"time.set":     plain("moved in time", setTime),
 	}
 }
 
 // title makes the label say which node.
-func (o *Outcome) title(l *Look, id, verb string) {
-	if d := l.Node(id); d != nil {
-		o.Label = verb + " " + d.Title(cat)
+func (o *Outcome) title(p *Project, n *network.Network, id, verb string) {
+	if d := n.Node(id); d != nil {
+		o.Label = verb + " " + d.Title(p.Catalogue())
 	}
 }
 
-func withLook(f func(p *Project, l *Look, e *Edit, o *Outcome) error) func(*Project, *Edit, *Outcome) error {
+func errNoLook(id string) error { return fmt.Errorf("project: there is no look %.40q any more", id) }
+
+// within runs an edit on the network that it names, a look's or a group's.
+func within(f func(p *Project, n *network.Network, e *Edit, o *Outcome) error) func(*Project, *Edit, *Outcome) error {
 	return func(p *Project, e *Edit, o *Outcome) error {
+		if e.Group != "" {
+			g := p.Catalogue().Group(e.Group)
+			if g == nil {
+				return fmt.Errorf("project: there is no group %.40q any more", e.Group)
+			}
+			return f(p, &g.Network, e, o)
+		}
 		l := p.Look(e.Look)
 		if l == nil {
-			return fmt.Errorf("project: there is no look %.40q any more", e.Look)
+			return errNoLook(e.Look)
 		}
-		return f(p, l, e, o)
+		return f(p, &l.Network, e, o)
 	}
 }
 
@@ -180,8 +273,8 @@ func (p *Project) newLook(name string, n network.Network) (*Look, error) {
 func addLook(p *Project, e *Edit, o *Outcome) error {
 	n := NewLook()
 	if e.Network != nil {
-		n = e.Network.Clone()
-		if err := n.Settle(cat); err != nil {
+		var err error
+		if n, err = p.adopt(e.Network, e.Groups); err != nil {
 			return err
 		}
 		if n.Finish() == nil {
@@ -206,7 +299,7 @@ func addLook(p *Project, e *Edit, o *Outcome) error {
 func duplicateLook(p *Project, e *Edit, o *Outcome) error {
 	src := p.Look(e.Look)
 	if src == nil {
-		return fmt.Errorf("project: there is no look %.40q any more", e.Look)
+		return errNoLook(e.Look)
 	}
 	l, err := p.newLook(src.Name, src.Network.Clone())
 	if err == nil {
@@ -217,7 +310,7 @@ func duplicateLook(p *Project, e *Edit, o *Outcome) error {
 
 func removeLook(p *Project, e *Edit, o *Outcome) error {
 	if p.Look(e.Look) == nil {
-		return fmt.Errorf("project: there is no look %.40q any more", e.Look)
+		return errNoLook(e.Look)
 	}
 	if len(p.Looks) == 1 {
 		return errors.New("project: a project keeps at least one look")
@@ -240,7 +333,7 @@ func removeLook(p *Project, e *Edit, o *Outcome) error {
 
 func assign(p *Project, e *Edit, o *Outcome) error {
 	if e.Look != "" && p.Look(e.Look) == nil {
-		return fmt.Errorf("project: there is no look %.40q any more", e.Look)
+		return errNoLook(e.Look)
 	}
 	m, err := p.model(e.ID)
 	if err != nil {
@@ -259,27 +352,9 @@ func assign(p *Project, e *Edit, o *Outcome) error {
 	return nil
 }
 
-func addNode(p *Project, l *Look, e *Edit, o *Outcome) error {
-	id, err := l.Add(cat, e.Kind)
-	if err != nil {
-		return err
-	}
-	o.Created = id
-	o.title(l, id, "added")
-	if e.From != "" {
-		if err := l.Connect(cat, network.ParseRef(e.From), network.Ref{Node: id}); err != nil {
-			return err
-		}
-	}
-	if e.To != "" {
-		return l.Insert(cat, id, network.ParseRef(e.To))
-	}
-	return nil
-}
-
 func rampEdit(f func(stops []color.Stop, e *Edit) ([]color.Stop, error)) func(*Project, *Edit, *Outcome) error {
-	return withLook(func(p *Project, l *Look, e *Edit, o *Outcome) error {
-		d := l.Node(e.Node)
+	return within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+		d := n.Node(e.Node)
 		if d == nil {
 			return fmt.Errorf("project: there is no node %.40q", e.Node)
 		}
@@ -287,7 +362,8 @@ func rampEdit(f func(stops []color.Stop, e *Edit) ([]color.Stop, error)) func(*P
 		if key == "" {
 			key = "stops"
 		}
-		s := cat.Spec(d.Kind).Setting(key)
+		cat := p.Catalogue()
+		s := cat.Of(d).Setting(key)
 		if s == nil || s.Type != network.Stops {
 			return fmt.Errorf("project: %s has no ramp", d.Title(cat))
 		}
@@ -296,7 +372,7 @@ func rampEdit(f func(stops []color.Stop, e *Edit) ([]color.Stop, error)) func(*P
 			return err
 		}
 		o.Label += " of " + d.Title(cat)
-		return l.SetValue(cat, e.Node, key, stops)
+		return n.SetValue(cat, e.Node, key, stops)
 	})
 }
 
@@ -359,7 +435,7 @@ func setStop(stops []color.Stop, e *Edit) ([]color.Stop, error) {
 			if err != nil {
 				return nil, err
 			}
-			s.Color = c
+			s.Color, s.Swatch = c, ""
 		default:
 			return nil, fmt.Errorf("project: a band has no %.20q that could be %.20v", k, v)
 		}

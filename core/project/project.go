@@ -4,9 +4,11 @@ package project
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
+	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/stage"
@@ -24,6 +26,47 @@ type Project struct {
 	Name    string      `json:"name"`
 	Stage   stage.Stage `json:"stage"`
 	Looks   []Look      `json:"looks"`
+	// Groups are nodes made one, for all looks of the project.
+	Groups   []network.Group `json:"groups,omitempty"`
+	Swatches []Swatch        `json:"swatches,omitempty"`
+}
+
+// Swatch is a colour of the project's palette; what follows it changes with it.
+type Swatch struct {
+	ID    string  `json:"id"`
+	Name  string  `json:"name,omitempty"`
+	Color color.C `json:"color"`
+}
+
+// MaxSwatches limits a project's palette.
+const MaxSwatches = 512
+
+// Catalogue returns the kinds of node that looks of the project may use: all
+// kinds, and its groups.
+func (p *Project) Catalogue() network.Grouped {
+	return network.Grouped{Base: node.Catalogue{}, Groups: p.Groups}
+}
+
+// Swatch returns the swatch of that id, nil if there is none.
+func (p *Project) Swatch(id string) *Swatch {
+	for i := range p.Swatches {
+		if p.Swatches[i].ID == id {
+			return &p.Swatches[i]
+		}
+	}
+	return nil
+}
+
+// networks returns the networks of all looks and groups.
+func (p *Project) networks() []*network.Network {
+	var out []*network.Network
+	for i := range p.Looks {
+		out = append(out, &p.Looks[i].Network)
+	}
+	for i := range p.Groups {
+		out = append(out, &p.Groups[i].Network)
+	}
+	return out
 }
 
 // Look is one shading network with a name.
@@ -66,6 +109,11 @@ func (p *Project) Clone() *Project {
 	for i := range q.Looks {
 		q.Looks[i].Network = q.Looks[i].Network.Clone()
 	}
+	q.Groups = slices.Clone(p.Groups)
+	for i := range q.Groups {
+		q.Groups[i] = q.Groups[i].Clone()
+	}
+	q.Swatches = slices.Clone(p.Swatches)
 	return &q
 }
 
@@ -92,13 +140,18 @@ func (p *Project) FindLook(name string) *Look {
 	return nil
 }
 
-// Networks returns the looks' networks by id.
-func (p *Project) Networks() map[string]*network.Network {
+// Networks returns the looks' networks by id, flat: without groups and bypasses.
+func (p *Project) Networks() (map[string]*network.Network, error) {
 	out := make(map[string]*network.Network, len(p.Looks))
+	cat := p.Catalogue()
 	for i := range p.Looks {
-		out[p.Looks[i].ID] = &p.Looks[i].Network
+		flat, err := cat.Flatten(&p.Looks[i].Network)
+		if err != nil {
+			return nil, fmt.Errorf("project: look %.40q: %w", p.Looks[i].Name, err)
+		}
+		out[p.Looks[i].ID] = flat
 	}
-	return out
+	return out, nil
 }
 
 // Settle checks a document that came from outside and makes its values ours.
@@ -112,7 +165,21 @@ func (p *Project) Settle() error {
 	if len(p.Looks) > MaxLooks {
 		return fmt.Errorf("project: %d looks, more than the %d that are allowed", len(p.Looks), MaxLooks)
 	}
+	if err := network.SettleGroups(node.Catalogue{}, p.Groups); err != nil {
+		return fmt.Errorf("project: %w", err)
+	}
 	ids := map[string]bool{}
+	if len(p.Swatches) > MaxSwatches {
+		return fmt.Errorf("project: %d swatches, more than the %d that are allowed", len(p.Swatches), MaxSwatches)
+	}
+	for i, w := range p.Swatches {
+		if w.ID == "" || len(w.ID) > 64 || ids[w.ID] || len(w.Name) > 200 {
+			return fmt.Errorf("project: swatch %d needs an id of its own", i+1)
+		}
+		ids[w.ID] = true
+	}
+	clear(ids)
+	cat := p.Catalogue()
 	for i := range p.Looks {
 		l := &p.Looks[i]
 		if l.ID == "" || len(l.ID) > 64 || ids[l.ID] {
@@ -122,12 +189,16 @@ func (p *Project) Settle() error {
 		if err := checkName(l.Name); err != nil {
 			return err
 		}
-		if err := l.Network.Settle(node.Catalogue{}); err != nil {
+		if err := l.Network.Settle(cat); err != nil {
 			return fmt.Errorf("project: look %.40q: %w", l.Name, err)
 		}
 		if l.Network.Finish() == nil {
 			return fmt.Errorf("project: look %.40q has no Finish", l.Name)
 		}
+	}
+	p.loosen()
+	if _, err := p.Networks(); err != nil {
+		return err
 	}
 	for i := range p.Stage.Models {
 		if p.Stage.Models[i].Looks == nil {
@@ -135,6 +206,29 @@ func (p *Project) Settle() error {
 		}
 	}
 	return p.Stage.Check()
+}
+
+// loosen lets go of swatches that are not there: the colours stay what they are.
+func (p *Project) loosen() {
+	for _, n := range p.networks() {
+		for i := range n.Nodes {
+			d := &n.Nodes[i]
+			maps.DeleteFunc(d.Swatches, func(_, id string) bool { return p.Swatch(id) == nil })
+			for key, v := range d.Set {
+				stops, ok := v.([]color.Stop)
+				if !ok || !slices.ContainsFunc(stops, func(s color.Stop) bool { return s.Swatch != "" && p.Swatch(s.Swatch) == nil }) {
+					continue
+				}
+				stops = slices.Clone(stops)
+				for k := range stops {
+					if p.Swatch(stops[k].Swatch) == nil {
+						stops[k].Swatch = ""
+					}
+				}
+				d.Set[key] = stops
+			}
+		}
+	}
 }
 
 func checkName(name string) error {

@@ -237,3 +237,16 @@ func setBackdrop(p *Project, e *Edit, o *Outcome) error {
 	}
 	return fmt.Errorf("project: a backdrop has no %.20q", e.Key)
 }
+
+func setTime(p *Project, e *Edit, o *Outcome) error {
+	t := &p.Stage.Time
+	switch e.Key {
+	case "at":
+		return number(e.Value, &t.At)
+	case "length":
+		return number(e.Value, &t.Length)
+	case "rate":
+		return number(e.Value, &t.Rate)
+	}
+	return fmt.Errorf("project: time has no %.20q", e.Key)
+}

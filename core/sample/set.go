@@ -90,6 +90,17 @@ func Select(vis *Visibility, scene *stage.Scene, view stage.View, groups int, gr
 	return out
 }
 
+// Pick returns the set of some of the samples, in the order given; one may be
+// picked more than once.
+func (s *Set) Pick(samples []int32) *Set {
+	out := &Set{View: s.View, At: s.At, geo: s.geo, N: len(samples),
+		Pixel: make([]int32, len(samples)), Tri: make([]int32, len(samples)), Part: make([]int32, len(samples))}
+	for i, k := range samples {
+		out.Pixel[i], out.Tri[i], out.Part[i] = s.Pixel[k], s.Tri[k], s.Part[k]
+	}
+	return out
+}
+
 const resolveBatch = 4096
 
 // Resolve fills in the attributes that s does not have yet, on up to workers cores.

@@ -1,6 +1,8 @@
 package stage
 
 import (
+	"crypto/sha256"
+	"encoding/binary"
 	"fmt"
 	"slices"
 
@@ -44,7 +46,14 @@ type Part struct {
 	Look  string // the look's id, "" for none
 	Box   vec.Box
 	Color color.C
-	UV    bool // whether the model has texture coordinates
+	UV    bool    // whether the model has texture coordinates
+	Seed  float32 // a chance number of the part's name, 0 up to 1
+}
+
+// Seed returns the chance number of a name, 0 up to 1.
+func Seed(name string) float32 {
+	sum := sha256.Sum256([]byte(name))
+	return float32(binary.LittleEndian.Uint32(sum[:])>>8) / (1 << 24)
 }
 
 // Light is a sun made ready.
@@ -81,7 +90,7 @@ func NewScene(s *Stage, surfaces Surfaces, old *Scene) (*Scene, error) {
 	}
 	for i := range s.Models {
 		for k, p := range loaded[i].Mesh.Parts {
-			sc.Parts = append(sc.Parts, Part{Model: i, Name: p.Name, Look: s.Models[i].Looks[p.Name], Color: p.Color,
+			sc.Parts = append(sc.Parts, Part{Model: i, Name: p.Name, Look: s.Models[i].Looks[p.Name], Color: p.Color, Seed: Seed(p.Name),
 				Box: transformed(loaded[i].PartBox[k], sc.Models[i].Matrix), UV: len(loaded[i].UV) > 0})
 		}
 	}

@@ -17,6 +17,42 @@ type Stage struct {
 	Suns     []Sun    `json:"suns"`
 	Camera   Camera   `json:"camera"`
 	Backdrop Backdrop `json:"backdrop"`
+	Time     Time     `json:"time,omitzero"`
+}
+
+// Time is the moment that is shown, and the loop that it lies in.
+type Time struct {
+	At     float64 `json:"at,omitempty"`     // seconds
+	Length float64 `json:"length,omitempty"` // of the loop, seconds; 0 for DefaultLength
+	Rate   float64 `json:"rate,omitempty"`   // frames a second; 0 for DefaultRate
+}
+
+// What Time's zero values stand for.
+const (
+	DefaultLength = 4
+	DefaultRate   = 12
+)
+
+// Filled returns t with its defaults filled in.
+func (t Time) Filled() Time {
+	if t.Length == 0 {
+		t.Length = DefaultLength
+	}
+	if t.Rate == 0 {
+		t.Rate = DefaultRate
+	}
+	return t
+}
+
+func (t Time) check() error {
+	t = t.Filled()
+	if err := within("time", t.At, 0, 36000); err != nil {
+		return err
+	}
+	if err := within("length of the loop", t.Length, 0.01, 36000); err != nil {
+		return err
+	}
+	return within("frames a second", t.Rate, 0.1, 240)
 }
 
 // Model is a mesh placed on the stage. Exactly one of Solid and File is set.
@@ -96,6 +132,9 @@ func (s *Stage) Check() error {
 		if err := l.check(); err != nil {
 			return fmt.Errorf("stage: sun %.40q: %w", l.Name, err)
 		}
+	}
+	if err := s.Time.check(); err != nil {
+		return fmt.Errorf("stage: %w", err)
 	}
 	if err := s.Camera.check(); err != nil {
 		return fmt.Errorf("stage: camera: %w", err)

@@ -1,0 +1,118 @@
+package node
+
+import (
+	"errors"
+	"fmt"
+	"sync"
+
+	"mobanta/core/formula"
+	"mobanta/core/network"
+)
+
+var formulaKind = &Kind{
+	Spec: network.Spec{
+		Kind: "formula", Name: "Formula", Family: "tone",
+		Purpose: "One expression of your own over inputs of your own, for what no other node does.",
+		Words:   []string{"expression", "code", "script", "glsl", "custom", "calculate", "vec3", "function"},
+		Source:  "The expression grammar of the OpenGL ES Shading Language 3.00 (Khronos); divisions by 0, roots and logarithms of negatives give 0.",
+		Inputs:  []network.Port{{Key: "a", Name: "a", Type: network.Tone, Default: 0.5, Min: 0, Max: 1}},
+		Outputs: []network.Port{{Key: "value", Name: "value", Type: network.Tone}},
+		Settings: []network.Setting{
+			{Key: "text", Name: "Formula", Type: network.Expr, Default: "smoothstep(0.2, 0.8, a)"},
+			{Key: "inputs", Name: "Inputs", Type: network.Arguments, Default: []network.Argument{{Key: "a", Type: network.Tone}, {Key: "b", Type: network.Tone}}},
+			{Key: "gives", Name: "A vec3 is", Type: network.Choice, Default: string(network.Color), Choices: []network.Option{
+				{Key: string(network.Color), Name: "a colour"}, {Key: string(network.Vector), Name: "a vector"}}},
+		},
+		Check: func(d *network.Node) error {
+			_, err := compiled(d.Value(&formulaSettings[0]).(string), d.Value(&formulaSettings[1]).([]network.Argument))
+			return err
+		},
+	},
+	Ports: func(d *network.Node, s *network.Spec) {
+		args := d.Value(&s.Settings[1]).([]network.Argument)
+		s.Inputs = nil
+		for _, a := range args {
+			s.Inputs = append(s.Inputs, network.Port{Key: a.Key, Name: a.Key, Type: a.Type, Default: network.Converted(0.5, network.Tone, a.Type), Min: 0, Max: 1})
+		}
+		out := network.Port{Key: "value", Name: "value", Type: network.Tone}
+		if p, err := compiled(d.Value(&s.Settings[0]).(string), args); err == nil && p.Type.N > 1 {
+			out.Type = network.Type(d.Value(&s.Settings[2]).(string))
+		}
+		s.Outputs = []network.Port{out}
+	},
+	Prepare: func(get func(string) any) any {
+		p, err := compiled(get("text").(string), get("inputs").([]network.Argument))
+		if err != nil {
+			return (*formula.Program)(nil)
+		}
+		return p
+	},
+	Run: func(c *Call) {
+		p := c.Data.(*formula.Program)
+		if p == nil { // refused before it comes here
+			return
+		}
+		var in []Plane
+		for _, planes := range c.In {
+			in = append(in, planes...)
+		}
+		out := c.Out[0]
+		for k := p.Type.N; k < len(out); k++ { // a vec2 has no third
+			clear(out[k])
+		}
+		p.Run(in, out[:min(len(out), p.Type.N)])
+	},
+}
+
+// formulaSettings are the settings, for Check, which cannot name its own kind.
+var formulaSettings = []network.Setting{
+	{Key: "text", Default: "smoothstep(0.2, 0.8, a)"},
+	{Key: "inputs", Default: []network.Argument{{Key: "a", Type: network.Tone}, {Key: "b", Type: network.Tone}}},
+}
+
+// CheckFormula returns the type that an expression over the inputs gives, or what
+// is wrong with it: a *formula.Error where a place can be named.
+func CheckFormula(text string, args []network.Argument) (formula.Type, error) {
+	p, err := compiled(text, args)
+	if err != nil {
+		return formula.Type{}, err
+	}
+	return p.Type, nil
+}
+
+// programs keeps what was compiled: ports are asked for often.
+var programs = struct {
+	sync.Mutex
+	m map[string]*formula.Program
+}{m: map[string]*formula.Program{}}
+
+func compiled(text string, args []network.Argument) (*formula.Program, error) {
+	key := fmt.Sprintln(args) + text
+	programs.Lock()
+	p := programs.m[key]
+	programs.Unlock()
+	if p != nil {
+		return p, nil
+	}
+	var in []formula.Input
+	for _, a := range args {
+		if err := formula.CheckName(a.Key); err != nil {
+			return nil, err
+		}
+		in = append(in, formula.Input{Name: a.Key, Vector: a.Type != network.Tone})
+	}
+	p, err := formula.Parse(text, in)
+	if err != nil {
+		return nil, err
+	}
+	if p.Type.N > 3 {
+		return nil, errors.New("formula: a node gives one number or three, not a vec4: add .xyz")
+	}
+	programs.Lock()
+	defer programs.Unlock()
+	if len(programs.m) >= 500 { // of networks that are long closed
+		clear(programs.m)
+	}
+	programs.m[key] = p
+	return p, nil
+}

@@ -1,0 +1,205 @@
+package node
+
+import (
+	"mobanta/core/color"
+	"mobanta/core/network"
+)
+
+// space is a way to take a colour or a vector apart into three tones.
+type space struct {
+	key, name string
+	parts     [3][2]string // key and name
+	apart     func(c color.C) [3]float32
+	together  func(v [3]float32) color.C
+}
+
+var spaces = []space{
+	{"rgb", "Red, green, blue", [3][2]string{{"x", "red"}, {"y", "green"}, {"z", "blue"}},
+		func(c color.C) [3]float32 { return c }, func(v [3]float32) color.C { return v }},
+	{"hsv", "Hue, saturation, value", [3][2]string{{"x", "hue"}, {"y", "satur."}, {"z", "value"}}, color.C.HSV, color.FromHSV},
+	{"oklch", "OKLCH: lightness, chroma, hue", [3][2]string{{"x", "light"}, {"y", "chroma"}, {"z", "hue"}}, color.C.OKLCH, color.FromOKLCH},
+	{"xyz", "X, Y, Z of a vector", [3][2]string{{"x", "x"}, {"y", "y"}, {"z", "z"}},
+		func(c color.C) [3]float32 { return c }, func(v [3]float32) color.C { return v }},
+}
+
+func findSpace(key any) *space {
+	for i := range spaces {
+		if spaces[i].key == key {
+			return &spaces[i]
+		}
+	}
+	return &spaces[0]
+}
+
+func spaceSetting() network.Setting {
+	s := network.Setting{Key: "space", Name: "Parts", Type: network.Choice, Default: "rgb"}
+	for _, p := range spaces {
+		s.Choices = append(s.Choices, network.Option{Key: p.key, Name: p.name})
+	}
+	return s
+}
+
+// partPorts returns the ports of the three parts.
+func partPorts(s *space) (out []network.Port) {
+	for _, p := range s.parts {
+		out = append(out, network.Port{Key: p[0], Name: p[1], Type: network.Tone, Default: 0.5, Min: 0, Max: 1})
+	}
+	return out
+}
+
+// whole returns the type that a space takes apart.
+func whole(s *space) (network.Type, string) {
+	if s.key == "xyz" {
+		return network.Vector, "vector"
+	}
+	return network.Color, "colour"
+}
+
+var split = &Kind{
+	Spec: network.Spec{
+		Kind: "split", Name: "Split", Family: "colour",
+		Purpose:  "Takes a colour or a vector apart into three tones.",
+		Words:    []string{"separate", "channels", "components", "rgb", "hsv", "oklch", "xyz", "hue", "red", "green", "blue"},
+		Source:   "HSV of the encoded colour (Smith 1978), hue in turns; OKLCH from OKLab (Ottosson 2020), hue in turns.",
+		Inputs:   []network.Port{{Key: "colour", Name: "colour", Type: network.Color, Default: color.MustHex("#D4843F")}},
+		Outputs:  partPorts(&spaces[0]),
+		Settings: []network.Setting{spaceSetting()},
+	},
+	Ports: func(d *network.Node, s *network.Spec) {
+		sp := findSpace(d.Value(s.Setting("space")))
+		in := s.Inputs[0]
+		in.Type, in.Name = whole(sp)
+		in.Default = network.Converted(in.Default, network.Color, in.Type)
+		s.Inputs, s.Outputs = []network.Port{in}, partPorts(sp)
+	},
+	Prepare: func(get func(string) any) any { return findSpace(get("space")) },
+	Run: func(c *Call) {
+		sp := c.Data.(*space)
+		in := c.In[0]
+		for i := range c.N {
+			v := sp.apart(color.C{in[0][i], in[1][i], in[2][i]})
+			for k, out := range c.Out {
+				if out != nil {
+					out[0][i] = v[k]
+				}
+			}
+		}
+	},
+}
+
+var join = &Kind{
+	Spec: network.Spec{
+		Kind: "join", Name: "Join", Family: "colour",
+		Purpose:  "Makes a colour or a vector of three tones.",
+		Words:    []string{"combine", "channels", "components", "rgb", "hsv", "oklch", "xyz", "hue", "merge"},
+		Source:   "The inverse of Split.",
+		Inputs:   partPorts(&spaces[0]),
+		Outputs:  []network.Port{{Key: "colour", Name: "colour", Type: network.Color}},
+		Settings: []network.Setting{spaceSetting()},
+	},
+	Ports: func(d *network.Node, s *network.Spec) {
+		sp := findSpace(d.Value(s.Setting("space")))
+		out := s.Outputs[0]
+		out.Type, out.Name = whole(sp)
+		s.Inputs, s.Outputs = partPorts(sp), []network.Port{out}
+	},
+	Prepare: func(get func(string) any) any { return findSpace(get("space")) },
+	Run: func(c *Call) {
+		sp := c.Data.(*space)
+		x, y, z, out := c.In[0][0], c.In[1][0], c.In[2][0], c.Out[0]
+		for i := range c.N {
+			v := sp.together([3]float32{x[i], y[i], z[i]})
+			out[0][i], out[1][i], out[2][i] = finite(v[0]), finite(v[1]), finite(v[2])
+		}
+	},
+}
+
+var colorAdjust = &Kind{
+	Spec: network.Spec{
+		Kind: "colour-adjust", Name: "Colour adjust", Family: "colour",
+		Purpose: "Turns the hue; changes saturation, value, gamma and contrast; tints.",
+		Words:   []string{"hue", "saturation", "value", "brightness", "contrast", "gamma", "tint", "grade", "color correct", "hsv"},
+		Source:  "Hue, saturation and value of the encoded colour (Smith 1978); then encoded to the power 1 ÷ gamma, contrast about the middle of the encoded range, and a multiplied tint.",
+		Inputs: []network.Port{
+			{Key: "colour", Name: "colour", Type: network.Color, Default: color.MustHex("#D4843F")},
+			{Key: "hue", Name: "hue turn", Type: network.Tone, Default: 0.0, Min: -0.5, Max: 0.5, Help: "In turns: ½ is the opposite hue."},
+			{Key: "saturation", Name: "satur.", Type: network.Tone, Default: 1.0, Min: 0, Max: 2},
+			{Key: "value", Name: "value", Type: network.Tone, Default: 1.0, Min: 0, Max: 2},
+			{Key: "gamma", Name: "gamma", Type: network.Tone, Default: 1.0, Min: 0.1, Max: 4},
+			{Key: "contrast", Name: "contrast", Type: network.Tone, Default: 1.0, Min: 0, Max: 3},
+			{Key: "tint", Name: "tint", Type: network.Color, Default: color.C{1, 1, 1}},
+		},
+		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}},
+	},
+	Run: func(c *Call) {
+		in, out := c.In, c.Out[0]
+		var last, made color.C
+		var lastSet [5]float32
+		known := false
+		for i := range c.N {
+			v := color.C{in[0][0][i], in[0][1][i], in[0][2][i]}
+			set := [5]float32{in[1][0][i], in[2][0][i], in[3][0][i], in[4][0][i], in[5][0][i]}
+			// Drawn pictures are flat: most samples are like the one before.
+			if !known || v != last || set != lastSet {
+				last, lastSet, known = v, set, true
+				made = adjusted(v, set)
+			}
+			for k := range out {
+				out[k][i] = finite(made[k] * in[6][k][i])
+			}
+		}
+	},
+}
+
+// adjusted returns a colour with its hue turned and its saturation, value, gamma
+// and contrast changed; what changes nothing leaves it as it is, to the bit.
+func adjusted(c color.C, set [5]float32) color.C {
+	if hue, sat, val := set[0], set[1], set[2]; hue != 0 || sat != 1 || val != 1 {
+		v := c.HSV()
+		c = color.FromHSV([3]float32{v[0] + hue, max(0, min(1, v[1]*sat)), v[2] * max(0, val)})
+	}
+	if gamma, contrast := set[3], set[4]; gamma != 1 || contrast != 1 {
+		e := c.Encoded()
+		for k, v := range e {
+			v = Power(max(0, v), 1/max(gamma, 1e-3))
+			e[k] = max(0, (v-0.5)*contrast+0.5)
+		}
+		c = color.FromEncoded(e)
+	}
+	return c
+}
+
+var paletteStrip = &Kind{
+	Spec: network.Spec{
+		Kind: "palette-strip", Name: "Palette strip", Family: "colour",
+		Purpose: "Reads colours off a palette, along it by one tone and across by another.",
+		Words:   []string{"palette", "lookup", "lut", "gradient map", "colour map", "ramp texture", "strip"},
+		Inputs: []network.Port{
+			{Key: "along", Name: "along", Type: network.Tone, Default: 0.5, Min: 0, Max: 1},
+			{Key: "across", Name: "across", Type: network.Tone, Default: 0.0, Min: 0, Max: 1},
+			{Key: "offset", Name: "offset", Type: network.Tone, Default: 0.0, Min: -1, Max: 1},
+		},
+		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}},
+		Settings: []network.Setting{
+			{Key: "strip", Name: "Colours", Type: network.Strip, Default: color.Strip{{color.MustHex("#1E2330"), color.MustHex("#3C4F6B"), color.MustHex("#7C93A6"), color.MustHex("#D9D2B8"), color.MustHex("#F6F1DF")}},
+				Help: "One row of colours, or several for the second tone."},
+			{Key: "smooth", Name: "Blend", Type: network.Toggle, Default: false, Help: "Blends from colour to colour instead of flat cells."},
+		},
+	},
+	Prepare: func(get func(string) any) any {
+		return stripData{get("strip").(color.Strip), get("smooth").(bool)}
+	},
+	Run: func(c *Call) {
+		d := c.Data.(stripData)
+		u, v, off, out := c.In[0][0], c.In[1][0], c.In[2][0], c.Out[0]
+		for i := range c.N {
+			p := d.strip.At(u[i]+off[i], v[i], d.smooth)
+			out[0][i], out[1][i], out[2][i] = p[0], p[1], p[2]
+		}
+	},
+}
+
+type stripData struct {
+	strip  color.Strip
+	smooth bool
+}

@@ -1,0 +1,579 @@
+package project
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"mobanta/core/network"
+)
+
+// chosen returns the nodes that an edit is about: its list, or its one.
+func (e *Edit) chosen() []string {
+	if len(e.Nodes) > 0 {
+		return e.Nodes
+	}
+	if e.Node != "" {
+		return []string{e.Node}
+	}
+	return nil
+}
+
+// adopt makes a network that came from outside one of the project's: its groups
+// come in under ids that are free, and it is settled.
+func (p *Project) adopt(n *network.Network, groups []network.Group) (network.Network, error) {
+	in := n.Clone()
+	renamed := map[string]string{}
+	rename := func(n *network.Network) {
+		for i := range n.Nodes {
+			if id, ok := strings.CutPrefix(n.Nodes[i].Kind, network.GroupPrefix); ok && renamed[id] != "" {
+				n.Nodes[i].Kind = network.GroupPrefix + renamed[id]
+			}
+		}
+	}
+	from := len(p.Groups)
+	for i := range groups {
+		g := groups[i].Clone()
+		if same := p.sameGroup(&g); same != "" {
+			renamed[g.ID] = same
+			continue
+		}
+		id := g.ID
+		if id == "" || p.Catalogue().Group(id) != nil {
+			g.ID = freshID("g", func(id string) bool {
+				return p.Catalogue().Group(id) != nil || slices.ContainsFunc(groups, func(o network.Group) bool { return o.ID == id })
+			})
+			renamed[id] = g.ID
+		}
+		p.Groups = append(p.Groups, g)
+	}
+	for i := from; i < len(p.Groups); i++ {
+		rename(&p.Groups[i].Network)
+	}
+	rename(&in)
+	if err := network.SettleGroups(p.Catalogue().Base, p.Groups); err != nil {
+		return in, err
+	}
+	err := in.Settle(p.Catalogue())
+	return in, err
+}
+
+// sameGroup returns the id of a group of the project that is the same to the
+// letter, "" for none.
+func (p *Project) sameGroup(g *network.Group) string {
+	text, err := json.Marshal(g)
+	if err != nil {
+		return ""
+	}
+	for i := range p.Groups {
+		if p.Groups[i].ID != g.ID {
+			continue
+		}
+		if own, err := json.Marshal(&p.Groups[i]); err == nil && string(own) == string(text) {
+			return g.ID
+		}
+	}
+	return ""
+}
+
+// UsedGroups returns the groups that a network uses, those within others too.
+func (p *Project) UsedGroups(n *network.Network) []network.Group {
+	cat := p.Catalogue()
+	seen := map[string]bool{}
+	var out []network.Group
+	var walk func(n *network.Network)
+	walk = func(n *network.Network) {
+		for i := range n.Nodes {
+			if g := cat.GroupOf(&n.Nodes[i]); g != nil && !seen[g.ID] {
+				seen[g.ID] = true
+				walk(&g.Network)
+				out = append(out, g.Clone())
+			}
+		}
+	}
+	walk(n)
+	return out
+}
+
+func replaceLook(p *Project, e *Edit, o *Outcome) error {
+	if p.Look(e.Look) == nil {
+		return errNoLook(e.Look)
+	}
+	if e.Network == nil {
+		return errors.New("project: there is no network to take")
+	}
+	n, err := p.adopt(e.Network, e.Groups)
+	if err == nil && n.Finish() == nil {
+		err = errors.New("project: the look has no Finish")
+	}
+	if err != nil {
+		return err
+	}
+	if l := p.Look(e.Look); e.Name != "" {
+		o.Label = "took the starting point " + e.Name
+		l.Network = n
+	} else {
+		l.Network = n
+	}
+	return nil
+}
+
+func addNode(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	cat := p.Catalogue()
+	id, err := n.Add(cat, e.Kind)
+	if err != nil {
+		return err
+	}
+	if e.Group != "" && n.Finish() != nil {
+		return errors.New("project: a group has no Finish: the look that uses it has")
+	}
+	// A group that would hold itself is refused before its ports are asked for.
+	if err := network.SettleGroups(cat.Base, p.Groups); err != nil {
+		return err
+	}
+	o.Created = id
+	o.title(p, n, id, "added")
+	if e.From != "" {
+		if err := n.Connect(cat, network.ParseRef(e.From), network.Ref{Node: id}); err != nil {
+			return err
+		}
+	}
+	if e.To != "" {
+		err = n.Insert(cat, id, network.ParseRef(e.To))
+	}
+	return err
+}
+
+func removeNodes(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	ids := e.chosen()
+	if len(ids) == 0 {
+		return errors.New("project: choose a node to remove")
+	}
+	var notes []string
+	for _, id := range ids {
+		if len(ids) > 1 {
+			if d := n.Node(id); d == nil || d.Kind == network.FinishKind {
+				continue
+			}
+			o.Label = fmt.Sprintf("removed %d nodes", len(ids))
+		} else {
+			o.title(p, n, id, "removed")
+		}
+		note, err := n.Remove(p.Catalogue(), id)
+		if err != nil {
+			return err
+		}
+		if note != "" && len(ids) == 1 {
+			notes = append(notes, note)
+		}
+	}
+	o.Note = strings.Join(notes, " ")
+	return nil
+}
+
+func writeNote(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	d := n.Node(e.Node)
+	if d == nil {
+		return fmt.Errorf("project: there is no node %.40q", e.Node)
+	}
+	o.title(p, n, e.Node, "wrote a note on")
+	text, _ := e.Value.(string)
+	if d.Note = strings.TrimSpace(text); len(d.Note) > 4000 {
+		return errors.New("project: the note is longer than 4000 bytes")
+	}
+	return nil
+}
+
+func bypass(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	ids := e.chosen()
+	off, ok := e.Value.(bool)
+	if !ok { // the other way round than the first
+		if len(ids) == 0 || n.Node(ids[0]) == nil {
+			return errors.New("project: choose a node to bypass")
+		}
+		off = !n.Node(ids[0]).Off
+	}
+	for _, id := range ids {
+		if err := n.SetOff(p.Catalogue(), id, off); err != nil {
+			return err
+		}
+		o.title(p, n, id, map[bool]string{true: "bypassed", false: "took in again"}[off])
+	}
+	return nil
+}
+
+func swap(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	o.title(p, n, e.Node, "swapped two inputs of")
+	return n.Swap(p.Catalogue(), e.Node, e.From, e.To)
+}
+
+func replaceNode(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	o.title(p, n, e.Node, "replaced")
+	note, err := n.Replace(p.Catalogue(), e.Node, e.Kind)
+	o.Note = note
+	return err
+}
+
+func duplicateNodes(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	ids := e.chosen()
+	wires, _ := e.Value.(bool)
+	made, err := n.Paste(p.Catalogue(), n.Fragment(ids, wires))
+	if err == nil && len(made) == 0 {
+		err = errors.New("project: choose nodes to duplicate; Finish cannot be")
+	}
+	if err != nil {
+		return err
+	}
+	o.Created, o.Several = made[0], made
+	if len(made) == 1 {
+		o.title(p, n, ids[0], "duplicated")
+	}
+	return nil
+}
+
+func pasteNodes(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	if e.Network == nil {
+		return errors.New("project: there are no nodes to paste")
+	}
+	// Wires from nodes that did not come along are checked by Paste, not here.
+	f := e.Network.Fragment(nodeIDs(e.Network), false)
+	group := e.Group
+	in, err := p.adopt(&f, e.Groups)
+	if err != nil {
+		return err
+	}
+	if group != "" { // adopting may have moved the groups
+		n = &p.Catalogue().Group(group).Network
+	}
+	made, err := n.Paste(p.Catalogue(), in)
+	if err == nil && len(made) == 0 {
+		err = errors.New("project: there are no nodes to paste; Finish cannot be")
+	}
+	if err != nil {
+		return err
+	}
+	o.Created, o.Several = made[0], made
+	o.Label = fmt.Sprintf("pasted %d nodes", len(made))
+	return nil
+}
+
+func nodeIDs(n *network.Network) (ids []string) {
+	for i := range n.Nodes {
+		ids = append(ids, n.Nodes[i].ID)
+	}
+	return ids
+}
+
+func gather(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	id, err := n.Gather(e.chosen(), e.Name)
+	o.Created = id
+	return err
+}
+
+func dissolveSection(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	if n.Section(e.ID) == nil {
+		return fmt.Errorf("project: there is no section %.40q any more", e.ID)
+	}
+	o.Label = "dissolved " + n.Section(e.ID).Name
+	n.Sections = slices.DeleteFunc(n.Sections, func(s network.Section) bool { return s.ID == e.ID })
+	return nil
+}
+
+func setSection(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	s := n.Section(e.ID)
+	if s == nil {
+		return fmt.Errorf("project: there is no section %.40q any more", e.ID)
+	}
+	text, _ := e.Value.(string)
+	switch e.Key {
+	case "name":
+		s.Name = strings.TrimSpace(e.Name)
+		return checkName(s.Name)
+	case "note":
+		if s.Note = strings.TrimSpace(text); len(s.Note) > 4000 {
+			return errors.New("project: the note is longer than 4000 bytes")
+		}
+		return nil
+	case "folded":
+		folded, ok := e.Value.(bool)
+		if !ok {
+			folded = !s.Folded
+		}
+		s.Folded = folded
+		o.Label = map[bool]string{true: "folded ", false: "opened "}[folded] + s.Name
+		return nil
+	}
+	return fmt.Errorf("project: a section has no %.20q", e.Key)
+}
+
+func moveToSection(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	for _, id := range e.chosen() {
+		if err := n.Move(id, e.ID); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// group returns the group of that id.
+func (p *Project) group(id string) (*network.Group, error) {
+	if g := p.Catalogue().Group(id); g != nil {
+		return g, nil
+	}
+	return nil, fmt.Errorf("project: there is no group %.40q any more", id)
+}
+
+func (p *Project) freeGroupID() string {
+	return freshID("g", func(id string) bool { return p.Catalogue().Group(id) != nil })
+}
+
+func makeGroup(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	if len(p.Groups) >= network.MaxGroups {
+		return fmt.Errorf("project: a project holds at most %d groups", network.MaxGroups)
+	}
+	g, id, err := p.Catalogue().Make(n, e.chosen(), p.freeGroupID(), e.Name)
+	if err != nil {
+		return err
+	}
+	p.Groups = append(p.Groups, g)
+	o.Created, o.Label = id, "made the group "+g.Name
+	return nil
+}
+
+func dissolveGroup(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	o.title(p, n, e.Node, "dissolved")
+	ids, err := p.Catalogue().Dissolve(n, e.Node)
+	o.Several = ids
+	if len(ids) > 0 {
+		o.Created = ids[0]
+	}
+	return err
+}
+
+// singleGroup gives one use of a group a copy of its own.
+func singleGroup(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	d := n.Node(e.Node)
+	if d == nil {
+		return fmt.Errorf("project: there is no node %.40q", e.Node)
+	}
+	g := p.Catalogue().GroupOf(d)
+	if g == nil {
+		return fmt.Errorf("project: %s is no group", d.Title(p.Catalogue()))
+	}
+	if len(p.Groups) >= network.MaxGroups {
+		return fmt.Errorf("project: a project holds at most %d groups", network.MaxGroups)
+	}
+	own := g.Clone()
+	own.ID = p.freeGroupID()
+	for k := 2; slices.ContainsFunc(p.Groups, func(o network.Group) bool { return o.Name == own.Name }); k++ {
+		own.Name = fmt.Sprintf("%s %d", g.Name, k)
+	}
+	d.Kind = network.GroupPrefix + own.ID
+	p.Groups = append(p.Groups, own)
+	o.Label = "made " + g.Name + " single"
+	return nil
+}
+
+func setGroup(p *Project, e *Edit, o *Outcome) error {
+	g, err := p.group(e.Group)
+	if err != nil {
+		return err
+	}
+	switch e.Key {
+	case "name":
+		g.Name = strings.TrimSpace(e.Name)
+		return checkName(g.Name)
+	case "note":
+		g.Note, _ = e.Value.(string)
+		return nil
+	}
+	return fmt.Errorf("project: a group has no %.20q", e.Key)
+}
+
+func removeGroup(p *Project, e *Edit, o *Outcome) error {
+	g, err := p.group(e.Group)
+	if err != nil {
+		return err
+	}
+	uses := 0
+	for _, n := range p.networks() {
+		uses += n.Uses()[g.ID]
+	}
+	if uses > 0 {
+		return fmt.Errorf("project: %s is used %d times: dissolve or remove those first", g.Name, uses)
+	}
+	o.Label = "removed the group " + g.Name
+	p.Groups = slices.DeleteFunc(p.Groups, func(h network.Group) bool { return h.ID == e.Group })
+	return nil
+}
+
+// bringGroup brings in a group from elsewhere and puts a node for it into the
+// look, unless the edit names none.
+func bringGroup(p *Project, e *Edit, o *Outcome) error {
+	if len(e.Groups) == 0 {
+		return errors.New("project: there is no group to bring in")
+	}
+	last := e.Groups[len(e.Groups)-1]
+	in, err := p.adopt(&network.Network{Nodes: []network.Node{{ID: "n1", Kind: network.GroupPrefix + last.ID}}}, e.Groups)
+	if err != nil {
+		return err
+	}
+	o.Label = "brought in the group " + last.Name
+	if e.Look == "" {
+		return nil
+	}
+	add := *e
+	add.Kind = in.Nodes[0].Kind
+	return within(addNode)(p, &add, o)
+}
+
+func expose(p *Project, e *Edit, o *Outcome) error {
+	g, err := p.group(e.Group)
+	if err != nil {
+		return err
+	}
+	output := e.Value == "output"
+	key, err := p.Catalogue().Expose(g, network.Ref{Node: e.Node, Port: e.Key}, output, e.Name)
+	o.Created = key
+	return err
+}
+
+// exposed returns the list that an edit is about and the place in it.
+func exposed(g *network.Group, e *Edit) (*[]network.Exposed, int, error) {
+	list := &g.Inputs
+	if e.Kind == "output" {
+		list = &g.Outputs
+	}
+	i := slices.IndexFunc(*list, func(x network.Exposed) bool { return x.Key == e.ID })
+	if i < 0 {
+		return nil, 0, fmt.Errorf("project: %s shows nothing named %.40q outside", g.Name, e.ID)
+	}
+	*list = slices.Clone(*list)
+	return list, i, nil
+}
+
+func unexpose(p *Project, e *Edit, o *Outcome) error {
+	g, err := p.group(e.Group)
+	if err != nil {
+		return err
+	}
+	list, i, err := exposed(g, e)
+	if err == nil {
+		*list = slices.Delete(*list, i, i+1)
+	}
+	return err
+}
+
+func setExposed(p *Project, e *Edit, o *Outcome) error {
+	g, err := p.group(e.Group)
+	if err != nil {
+		return err
+	}
+	list, i, err := exposed(g, e)
+	if err != nil {
+		return err
+	}
+	x := &(*list)[i]
+	switch e.Key {
+	case "name":
+		x.Name = strings.TrimSpace(e.Name)
+		return checkName(x.Name)
+	case "min":
+		return number(e.Value, &x.Min)
+	case "max":
+		return number(e.Value, &x.Max)
+	case "place":
+		return moved(*list, i, e.Index)
+	}
+	return fmt.Errorf("project: an input of a group has no %.20q", e.Key)
+}
+
+// moved moves an entry of a list in place.
+func moved[T any](list []T, from, to int) error {
+	if from < 0 || from >= len(list) || to < 0 || to >= len(list) {
+		return errors.New("project: there is no such place in the list")
+	}
+	v := list[from]
+	if from < to {
+		copy(list[from:to], list[from+1:to+1])
+	} else {
+		copy(list[to+1:from+1], list[to:from])
+	}
+	list[to] = v
+	return nil
+}
+
+func addDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	d := n.Node(e.Node)
+	if d == nil {
+		return fmt.Errorf("project: there is no node %.40q", e.Node)
+	}
+	cat := p.Catalogue()
+	of := cat.Of(d)
+	name := strings.TrimSpace(e.Name)
+	if name == "" {
+		if s, in := of.Setting(e.Key), of.Input(e.Key); s != nil {
+			name = d.Title(cat) + ", " + s.Name
+		} else if in != nil {
+			name = d.Title(cat) + ", " + in.Name
+		}
+	}
+	for _, l := range n.Dials {
+		if l.Node == e.Node && l.Key == e.Key {
+			return fmt.Errorf("project: it is on the front already, as %s", l.Name)
+		}
+	}
+	o.Created = freshID("d", func(id string) bool {
+		return slices.ContainsFunc(n.Dials, func(l network.Dial) bool { return l.ID == id }) || n.Section(id) != nil
+	})
+	n.Dials = append(n.Dials, network.Dial{ID: o.Created, Name: name, Node: e.Node, Key: e.Key})
+	return n.Settle(cat)
+}
+
+func dialAt(n *network.Network, id string) (int, error) {
+	i := slices.IndexFunc(n.Dials, func(l network.Dial) bool { return l.ID == id })
+	if i < 0 {
+		return 0, fmt.Errorf("project: there is no dial %.40q any more", id)
+	}
+	n.Dials = slices.Clone(n.Dials)
+	return i, nil
+}
+
+func removeDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	i, err := dialAt(n, e.ID)
+	if err == nil {
+		n.Dials = slices.Delete(n.Dials, i, i+1)
+	}
+	return err
+}
+
+func setDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	i, err := dialAt(n, e.ID)
+	if err != nil {
+		return err
+	}
+	switch l := &n.Dials[i]; e.Key {
+	case "name":
+		l.Name = strings.TrimSpace(e.Name)
+	case "min":
+		err = number(e.Value, &l.Min)
+	case "max":
+		err = number(e.Value, &l.Max)
+	default:
+		err = fmt.Errorf("project: a dial has no %.20q", e.Key)
+	}
+	if err != nil {
+		return err
+	}
+	return n.Settle(p.Catalogue())
+}
+
+func moveDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	i, err := dialAt(n, e.ID)
+	if err != nil {
+		return err
+	}
+	return moved(n.Dials, i, e.Index)
+}
