@@ -1,49 +1,218 @@
 package network
 
-import (
-	"cmp"
-	"slices"
-)
+import "slices"
 
 // Sizes are the measures of a network on the page, in pixels.
 type Sizes struct {
-	CardW, CardH int // of a card, without its ports
-	PortW        int // from the middle of one port to that of the next
-	PortInset    int // from the card's left edge to the middle of its first port
+	CardW, CardH int // of a card, without its ports; cards with many ports are wider
+	PortW        int // from the middle of one input to that of the next
+	OutW         int // the same for the outputs of a node that has several: each shows its picture
 	GapX, GapY   int // between cards side by side, and between the ports of two rows
-	Port         int // height of a port
+	Port, Out    int // height of a port, and of an output that shows its picture
 	Lane         int // between two wires that run side by side across
+	Title        int // room above a section for its name
 }
+
+// shownPorts is how many inputs a card shows beyond those that are wired.
+const shownPorts = 3
 
 // Layout is a network on the page: it runs downward, sources above, Finish at
 // the foot.
 type Layout struct {
-	W, H  int
-	Cards []Card
-	Wires []Path
+	W, H   int
+	Cards  []Card
+	Wires  []Path
+	Frames []Frame
 }
 
-// Card is where a node is put.
+// Card is where a node, or a folded section, is put.
 type Card struct {
-	ID   string
-	X, Y int
+	ID      string // of the node or the section
+	Folded  bool   // whether it is a section
+	X, Y, W int
+	Ins     []Spot
+	Outs    []Spot
+	Tall    bool // whether its outputs show their pictures
 }
+
+// Spot is a port on a card.
+type Spot struct {
+	Port
+	Ref   Ref
+	X, W  int // its left edge from that of the card, and its width
+	Wired bool
+}
+
+// middle returns where wires meet the spot, from the card's left edge.
+func (s *Spot) middle() float64 { return float64(s.X) + float64(s.W)/2 }
 
 // Path is how a wire runs: corners of a line of upright and level pieces.
 type Path struct {
-	From, To Ref
-	How      string // the conversion, "" for none
-	Points   [][2]int
+	From, To         Ref
+	FromCard, ToCard string
+	How              string // the conversion, "" for none
+	Points           [][2]int
+}
+
+// Frame is the outline of an open section.
+type Frame struct {
+	ID     string
+	X, Y   int // of its name
+	W      int
+	Points [][2]int // closed
+}
+
+// box is a node or a folded section, before it has a place.
+type box struct {
+	card    Card
+	section string   // the open section that it is in
+	nodes   []string // that it stands for
+}
+
+// edge is a wire between two boxes; in and out are numbers of their spots.
+type edge struct {
+	from, to int
+	out, in  int
+	wire     Path
+	up       bool // it closes a circle, as folding a section can: it runs upward
+}
+
+// boxes returns what stands on the page and the wires between.
+func (n *Network) boxes(cat Catalogue, z Sizes) ([]box, []edge) {
+	var boxes []box
+	at := map[string]int{} // node → box
+	folded := map[string]int{}
+	for i := range n.Nodes {
+		d := &n.Nodes[i]
+		s := n.SectionOf(d.ID)
+		if s != nil && s.Folded {
+			k, ok := folded[s.ID]
+			if !ok {
+				k = len(boxes)
+				folded[s.ID] = k
+				boxes = append(boxes, box{card: Card{ID: s.ID, Folded: true}})
+			}
+			boxes[k].nodes = append(boxes[k].nodes, d.ID)
+			at[d.ID] = k
+			continue
+		}
+		b := box{card: Card{ID: d.ID}, nodes: []string{d.ID}}
+		if s != nil {
+			b.section = s.ID
+		}
+		at[d.ID] = len(boxes)
+		boxes = append(boxes, b)
+		spec := cat.Of(d)
+		c := &boxes[len(boxes)-1].card
+		for _, p := range shown(d, spec) {
+			c.Ins = append(c.Ins, Spot{Port: *p, Ref: Ref{d.ID, p.Key}, Wired: len(d.In[p.Key].Wires) > 0})
+		}
+		for k := range spec.Outputs {
+			c.Outs = append(c.Outs, Spot{Port: spec.Outputs[k], Ref: Ref{d.ID, spec.Outputs[k].Key}})
+		}
+	}
+	var edges []edge
+	for i := range n.Nodes {
+		d := &n.Nodes[i]
+		spec := cat.Of(d)
+		for k := range spec.Inputs {
+			p := &spec.Inputs[k]
+			for _, w := range d.In[p.Key].Wires {
+				src := n.Node(w.Node)
+				if src == nil || at[w.Node] == at[d.ID] && boxes[at[d.ID]].card.Folded {
+					continue
+				}
+				out := cat.Of(src).Output(w.Port)
+				if out == nil {
+					continue
+				}
+				how, _ := Convert(out.Type, p.Type)
+				e := edge{from: at[w.Node], to: at[d.ID], wire: Path{From: w, To: Ref{d.ID, p.Key}, How: how,
+					FromCard: boxes[at[w.Node]].card.ID, ToCard: boxes[at[d.ID]].card.ID}}
+				e.out = spotOf(&boxes[e.from].card.Outs, w, *out)
+				// A folded section takes each source in once.
+				to := e.wire.To
+				if boxes[e.to].card.Folded {
+					for _, o := range edges {
+						if o.to == e.to && o.wire.From == w {
+							to = o.wire.To
+						}
+					}
+				}
+				e.in = spotOf(&boxes[e.to].card.Ins, to, *p)
+				if to != e.wire.To {
+					continue // it is drawn already
+				}
+				boxes[e.to].card.Ins[e.in].Wired = true
+				edges = append(edges, e)
+			}
+		}
+	}
+	for i := range boxes {
+		boxes[i].card.arrange(z)
+	}
+	return boxes, edges
+}
+
+// shown returns the inputs that a card shows: those that are wired, and of the
+// others a few.
+func shown(d *Node, spec *Spec) []*Port {
+	left := shownPorts
+	for i := range spec.Inputs {
+		if len(d.In[spec.Inputs[i].Key].Wires) > 0 {
+			left--
+		}
+	}
+	var out []*Port
+	for i := range spec.Inputs {
+		p := &spec.Inputs[i]
+		if len(d.In[p.Key].Wires) == 0 {
+			if left <= 0 {
+				continue
+			}
+			left--
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+// spotOf returns the number of the spot for a port, putting it there if need be,
+// as on a folded section.
+func spotOf(spots *[]Spot, r Ref, p Port) int {
+	if i := slices.IndexFunc(*spots, func(s Spot) bool { return s.Ref == r }); i >= 0 {
+		return i
+	}
+	*spots = append(*spots, Spot{Port: p, Ref: r})
+	return len(*spots) - 1
+}
+
+// arrange gives a card its width and its ports their places.
+func (c *Card) arrange(z Sizes) {
+	c.Tall = len(c.Outs) > 1
+	out := z.PortW
+	if c.Tall {
+		out = z.OutW
+	}
+	c.W = max(z.CardW, len(c.Ins)*z.PortW+6, len(c.Outs)*out+6)
+	for i := range c.Ins {
+		c.Ins[i].X, c.Ins[i].W = 3+i*z.PortW, z.PortW-2
+	}
+	for i := range c.Outs {
+		c.Outs[i].X, c.Outs[i].W = 3+i*out, out-2
+	}
 }
 
 // spot is a card or, on a wire that passes a row, a bend.
 type spot struct {
-	node  int // index into Nodes, -1 for a bend
-	row   int
-	x     float64 // left edge of a card, middle of a bend
-	order float64 // for sorting within the row
-	up    []link  // to the row above
-	down  []link  // to the row below
+	box     int // -1 for a bend
+	row     int
+	cluster int     // the open section that it is in, -1 for none
+	x       float64 // left edge of a card, middle of a bend
+	order   float64 // for sorting within the row
+	known   bool    // whether it stood on the page before
+	up      []link  // to the row above
+	down    []link  // to the row below
 }
 
 // link is one piece of a wire: the spot at its other end and where it leaves
@@ -53,373 +222,163 @@ type link struct {
 	here, away float64
 }
 
-type layouter struct {
-	net   *Network
-	cat   Catalogue
-	z     Sizes
-	spots []spot
-	rows  [][]int // spots, left to right
-	wires []wire
+// strand is a wire with the spots that it runs through, from source to input.
+type strand struct {
+	edge    *edge
+	through []int
+	a, b    float64 // where it leaves and arrives, from the left edges of the cards
 }
 
-// wire is a wire with the spots that it runs through, from source to input.
-type wire struct {
-	from, to Ref
-	how      string
-	through  []int
-	a, b     float64 // where it leaves and arrives, from the left edge of the cards
+type layouter struct {
+	z        Sizes
+	boxes    []box
+	edges    []edge
+	spots    []spot
+	rows     [][]int // spots, left to right
+	strands  []strand
+	clusters []string // ids of the open sections
 }
 
 // Lay returns the layout of the network: rows by the longest way to Finish, few
 // crossings (Sugiyama, Tagawa and Toda 1981), bends for wires that pass rows, so
-// that they run round cards. The same network always gets the same layout, and
-// cards keep the order in which their wires were made.
-func (n *Network) Lay(cat Catalogue, z Sizes) Layout {
-	l := &layouter{net: n, cat: cat, z: z}
+// that they run round cards. Open sections keep together in every row; a folded
+// one is a single card.
+//
+// before is the layout that the page shows, nil for none: cards keep the order
+// that they have there, unless that crosses wires far more often than need be.
+// Without it the same network always gets the same layout.
+func (n *Network) Lay(cat Catalogue, z Sizes, before *Layout) Layout {
+	l := &layouter{z: z}
+	l.boxes, l.edges = n.boxes(cat, z)
 	l.makeRows()
-	l.makeWires()
+	l.makeStrands()
 	l.sort()
+	if before != nil {
+		l.keepOrder(before)
+	}
 	l.settle()
 	return l.draw()
 }
 
+// makeRows gives every box its row. Boxes start in the order in which they are
+// met from Finish upward, inputs from left to right.
 func (l *layouter) makeRows() {
-	order, err := l.net.Order()
-	if err != nil {
-		order = nil
+	count := len(l.boxes)
+	reads := make([][]int, count) // box → edges into it
+	for i := range l.edges {
+		reads[l.edges[i].to] = append(reads[l.edges[i].to], i)
 	}
-	nodes := l.net.Nodes
-	index := map[string]int{}
-	for i := range nodes {
-		index[nodes[i].ID] = i
+	for i := range reads {
+		slices.SortStableFunc(reads[i], func(a, b int) int { return l.edges[a].in - l.edges[b].in })
 	}
-	height := make([]int, len(nodes)) // above Finish
-	for i := range nodes {
-		if nodes[i].Kind != FinishKind {
-			height[i] = 1
+	state := make([]uint8, count)
+	var order []int // sources first
+	var visit func(b int)
+	visit = func(b int) {
+		state[b] = 1
+		for _, e := range reads[b] {
+			switch src := l.edges[e].from; state[src] {
+			case 0:
+				visit(src)
+			case 1:
+				l.edges[e].up = true
+			}
+		}
+		state[b] = 2
+		order = append(order, b)
+	}
+	reader := make([]bool, count)
+	for i := range l.edges {
+		reader[l.edges[i].from] = true
+	}
+	for pass := range 2 { // first from the ends, which are read by nobody
+		for b := range count {
+			if state[b] == 0 && (pass == 1 || !reader[b]) {
+				visit(b)
+			}
 		}
 	}
-	for k := len(order) - 1; k >= 0; k-- {
-		i := order[k]
-		for _, in := range nodes[i].In {
-			for _, w := range in.Wires {
-				if j, ok := index[w.Node]; ok {
-					height[j] = max(height[j], height[i]+1)
-				}
-			}
+	height := make([]int, count)
+	for b := range count {
+		if len(l.boxes[b].card.Outs) > 0 || l.boxes[b].card.Folded {
+			height[b] = 1
 		}
 	}
 	top := 0
-	for _, h := range height {
-		top = max(top, h)
+	for k := len(order) - 1; k >= 0; k-- {
+		b := order[k]
+		for _, e := range reads[b] {
+			if !l.edges[e].up {
+				src := l.edges[e].from
+				height[src] = max(height[src], height[b]+1)
+			}
+		}
+		top = max(top, height[b])
 	}
 	l.rows = make([][]int, top+1)
-	l.spots = make([]spot, len(nodes))
-	// Cards start in the order in which they are met from Finish upward, inputs
-	// from left to right: what feeds the first input comes first.
-	seen := make([]bool, len(nodes))
-	var put func(i int)
-	put = func(i int) {
-		if seen[i] {
+	l.spots = make([]spot, count)
+	index := map[string]int{}
+	for _, b := range l.boxes {
+		if _, ok := index[b.section]; b.section != "" && !ok {
+			index[b.section] = len(l.clusters)
+			l.clusters = append(l.clusters, b.section)
+		}
+	}
+	placed := make([]bool, count)
+	var put func(b int)
+	put = func(b int) {
+		if placed[b] {
 			return
 		}
-		seen[i] = true
-		row := top - height[i]
-		l.spots[i] = spot{node: i, row: row}
-		l.rows[row] = append(l.rows[row], i)
-		for _, p := range l.cat.Of(&nodes[i]).Inputs {
-			for _, w := range nodes[i].In[p.Key].Wires {
-				if j, ok := index[w.Node]; ok {
-					put(j)
+		placed[b] = true
+		row := top - height[b]
+		l.spots[b] = spot{box: b, row: row, cluster: -1}
+		if k, ok := index[l.boxes[b].section]; ok {
+			l.spots[b].cluster = k
+		}
+		l.rows[row] = append(l.rows[row], b)
+		for _, e := range reads[b] {
+			put(l.edges[e].from)
+		}
+	}
+	for k := len(order) - 1; k >= 0; k-- {
+		if height[order[k]] == 0 {
+			put(order[k])
+		}
+	}
+	for b := range count {
+		put(b)
+	}
+}
+
+func (l *layouter) makeStrands() {
+	for i := range l.edges {
+		e := &l.edges[i]
+		s := strand{edge: e, a: l.boxes[e.from].card.Outs[e.out].middle(), b: l.boxes[e.to].card.Ins[e.in].middle()}
+		if e.up || l.spots[e.from].row >= l.spots[e.to].row {
+			e.up = true
+			s.through = []int{e.from, e.to}
+			l.strands = append(l.strands, s)
+			continue
+		}
+		s.through = []int{e.from}
+		prev, leave := e.from, s.a
+		for row := l.spots[e.from].row + 1; row <= l.spots[e.to].row; row++ {
+			next, arrive := e.to, s.b
+			if row < l.spots[e.to].row {
+				next, arrive = len(l.spots), 0
+				bend := spot{box: -1, row: row, cluster: -1}
+				if c := l.spots[e.from].cluster; c == l.spots[e.to].cluster {
+					bend.cluster = c
 				}
+				l.spots = append(l.spots, bend)
+				l.rows[row] = append(l.rows[row], next)
 			}
+			l.spots[prev].down = append(l.spots[prev].down, link{next, leave, arrive})
+			l.spots[next].up = append(l.spots[next].up, link{prev, arrive, leave})
+			s.through = append(s.through, next)
+			prev, leave = next, 0
 		}
+		l.strands = append(l.strands, s)
 	}
-	for i := range nodes {
-		if nodes[i].Kind == FinishKind {
-			put(i)
-		}
-	}
-	for i := range nodes {
-		put(i)
-	}
-}
-
-func (l *layouter) portX(i int) float64 { return float64(l.z.PortInset + i*l.z.PortW) }
-
-func (l *layouter) makeWires() {
-	for i := range l.net.Nodes {
-		d := &l.net.Nodes[i]
-		spec := l.cat.Of(d)
-		for pi := range spec.Inputs {
-			p := &spec.Inputs[pi]
-			for _, w := range d.In[p.Key].Wires {
-				src := slices.IndexFunc(l.net.Nodes, func(d Node) bool { return d.ID == w.Node })
-				if src < 0 {
-					continue
-				}
-				outs := l.cat.Of(&l.net.Nodes[src]).Outputs
-				oi := max(0, slices.IndexFunc(outs, func(o Port) bool { return o.Key == w.Port }))
-				how, _ := Convert(outs[oi].Type, p.Type)
-				l.addWire(wire{from: w, to: Ref{d.ID, p.Key}, how: how, a: l.portX(oi), b: l.portX(pi)}, src, i)
-			}
-		}
-	}
-}
-
-func (l *layouter) addWire(w wire, src, dst int) {
-	w.through = []int{src}
-	prev, leave := src, w.a
-	for row := l.spots[src].row + 1; row <= l.spots[dst].row; row++ {
-		next, arrive := dst, w.b
-		if row < l.spots[dst].row {
-			next, arrive = len(l.spots), 0
-			l.spots = append(l.spots, spot{node: -1, row: row})
-			l.rows[row] = append(l.rows[row], next)
-		}
-		l.spots[prev].down = append(l.spots[prev].down, link{next, leave, arrive})
-		l.spots[next].up = append(l.spots[next].up, link{prev, arrive, leave})
-		w.through = append(w.through, next)
-		prev, leave = next, 0
-	}
-	l.wires = append(l.wires, w)
-}
-
-// sort orders the rows by the means of what each spot is wired to, in sweeps up
-// and down, and keeps the order with the fewest crossings.
-func (l *layouter) sort() {
-	best, fewest := l.copyRows(), l.crossings()
-	for sweep := range 8 {
-		for k := range l.rows {
-			r := k
-			if sweep%2 == 1 {
-				r = len(l.rows) - 1 - k
-			}
-			l.place()
-			for _, s := range l.rows[r] {
-				links := l.spots[s].up
-				if sweep%2 == 1 {
-					links = l.spots[s].down
-				}
-				l.spots[s].order = l.spots[s].x
-				if len(links) > 0 {
-					sum := 0.0
-					for _, k := range links {
-						sum += l.spots[k.spot].x + k.away - k.here
-					}
-					l.spots[s].order = sum / float64(len(links))
-				}
-			}
-			slices.SortStableFunc(l.rows[r], func(a, b int) int { return cmp.Compare(l.spots[a].order, l.spots[b].order) })
-		}
-		if c := l.crossings(); c < fewest {
-			best, fewest = l.copyRows(), c
-		}
-	}
-	l.rows = best
-}
-
-func (l *layouter) copyRows() [][]int {
-	out := make([][]int, len(l.rows))
-	for i := range out {
-		out[i] = slices.Clone(l.rows[i])
-	}
-	return out
-}
-
-func (l *layouter) width(s int) float64 {
-	if l.spots[s].node < 0 {
-		return 0
-	}
-	return float64(l.z.CardW)
-}
-
-// place packs every row from the left.
-func (l *layouter) place() {
-	for _, row := range l.rows {
-		x := 0.0
-		for _, s := range row {
-			l.spots[s].x = x
-			x += l.width(s) + float64(l.z.GapX)
-		}
-	}
-}
-
-// crossings counts the pairs of wires that cross between rows.
-func (l *layouter) crossings() int {
-	l.place()
-	total := 0
-	type piece struct{ a, b float64 }
-	for _, row := range l.rows {
-		var pieces []piece
-		for _, s := range row {
-			for _, k := range l.spots[s].down {
-				pieces = append(pieces, piece{l.spots[s].x + k.here, l.spots[k.spot].x + k.away})
-			}
-		}
-		for i := range pieces {
-			for j := range i {
-				if (pieces[i].a-pieces[j].a)*(pieces[i].b-pieces[j].b) < 0 {
-					total++
-				}
-			}
-		}
-	}
-	return total
-}
-
-// settle moves the spots of each row, keeping their order and their distance, to
-// where their wires run as straight as they can.
-func (l *layouter) settle() {
-	l.place()
-	for sweep := range 12 {
-		for k := range l.rows {
-			r := k
-			if sweep%2 == 0 {
-				r = len(l.rows) - 1 - k
-			}
-			row := l.rows[r]
-			want := make([]float64, len(row))
-			weight := make([]float64, len(row))
-			for i, s := range row {
-				p := &l.spots[s]
-				want[i], weight[i] = p.x, 0.1
-				sum := 0.1 * p.x
-				for _, links := range [2][]link{p.up, p.down} {
-					for _, k := range links {
-						w := 1.0
-						if p.node < 0 || l.spots[k.spot].node < 0 { // long wires run straight
-							w = 3
-						}
-						sum += w * (l.spots[k.spot].x + k.away - k.here)
-						weight[i] += w
-					}
-				}
-				want[i] = sum / weight[i]
-			}
-			gap := func(i int) float64 { return l.width(row[i]) + float64(l.z.GapX) }
-			for i, x := range monotone(want, weight, gap) {
-				l.spots[row[i]].x = x
-			}
-		}
-	}
-}
-
-// monotone returns the places nearest to want, by weighted squares, of which
-// each is at least gap(i) after the one before (pool adjacent violators).
-func monotone(want, weight []float64, gap func(i int) float64) []float64 {
-	type block struct {
-		mean, weight float64
-		n            int
-	}
-	var blocks []block
-	shift := make([]float64, len(want))
-	for i := range want {
-		if i > 0 {
-			shift[i] = shift[i-1] + gap(i-1)
-		}
-		b := block{want[i] - shift[i], weight[i], 1}
-		for len(blocks) > 0 && blocks[len(blocks)-1].mean > b.mean {
-			last := blocks[len(blocks)-1]
-			blocks = blocks[:len(blocks)-1]
-			w := last.weight + b.weight
-			b = block{(last.mean*last.weight + b.mean*b.weight) / w, w, last.n + b.n}
-		}
-		blocks = append(blocks, b)
-	}
-	out := make([]float64, 0, len(want))
-	for _, b := range blocks {
-		for range b.n {
-			out = append(out, b.mean+shift[len(out)])
-		}
-	}
-	return out
-}
-
-// draw turns rows and places into cards and wires. Wires that run across the
-// same gap get lanes of their own.
-func (l *layouter) draw() Layout {
-	left := 0.0
-	for i := range l.spots {
-		left = min(left, l.spots[i].x)
-	}
-	x := func(s int) int { return int(l.spots[s].x-left+0.5) + l.z.GapX/2 }
-	type cross struct {
-		wire, piece, lo, hi int
-	}
-	gaps := make([][]cross, len(l.rows)) // below each row
-	for wi := range l.wires {
-		w := &l.wires[wi]
-		for p := range len(w.through) - 1 {
-			a, b := x(w.through[p]), x(w.through[p+1])
-			if p == 0 {
-				a += int(w.a)
-			}
-			if p == len(w.through)-2 {
-				b += int(w.b)
-			}
-			row := l.spots[w.through[p]].row
-			gaps[row] = append(gaps[row], cross{wi, p, min(a, b), max(a, b)})
-		}
-	}
-	lane := map[[2]int]int{} // wire, piece → lane
-	y := make([]int, len(l.rows)+1)
-	y[0] = l.z.Port + 4
-	deep := make([]int, len(l.rows))
-	for r := range l.rows {
-		slices.SortFunc(gaps[r], func(a, b cross) int {
-			return cmp.Or(cmp.Compare(a.lo, b.lo), cmp.Compare(a.hi, b.hi), cmp.Compare(a.wire, b.wire))
-		})
-		var ends []int
-		for _, c := range gaps[r] {
-			if c.lo == c.hi {
-				continue
-			}
-			k := slices.IndexFunc(ends, func(end int) bool { return end+6 < c.lo })
-			if k < 0 {
-				k = len(ends)
-				ends = append(ends, 0)
-			}
-			ends[k] = c.hi
-			lane[[2]int{c.wire, c.piece}] = k
-		}
-		deep[r] = max(0, len(ends)-1)
-		y[r+1] = y[r] + l.z.CardH + 2*l.z.Port + l.z.GapY + deep[r]*l.z.Lane
-	}
-	out := Layout{}
-	for _, row := range l.rows {
-		for _, s := range row {
-			if i := l.spots[s].node; i >= 0 {
-				c := Card{l.net.Nodes[i].ID, x(s), y[l.spots[s].row]}
-				out.Cards = append(out.Cards, c)
-				out.W, out.H = max(out.W, c.X+l.z.CardW+l.z.GapX/2), max(out.H, c.Y+l.z.CardH+l.z.Port)
-			}
-		}
-	}
-	for wi := range l.wires {
-		w := &l.wires[wi]
-		p := Path{From: w.from, To: w.to, How: w.how}
-		at := x(w.through[0]) + int(w.a)
-		p.Points = append(p.Points, [2]int{at, y[l.spots[w.through[0]].row] + l.z.CardH + l.z.Port})
-		for k := range len(w.through) - 1 {
-			row := l.spots[w.through[k]].row
-			next := x(w.through[k+1])
-			if k == len(w.through)-2 {
-				next += int(w.b)
-			}
-			if d := next - at; d > 3 || d < -3 {
-				level := y[row] + l.z.CardH + l.z.Port + l.z.GapY/2 + lane[[2]int{wi, k}]*l.z.Lane
-				p.Points = append(p.Points, [2]int{at, level}, [2]int{next, level})
-				at = next
-			}
-		}
-		// A wire that is all but straight is drawn straight.
-		last := l.spots[w.through[len(w.through)-1]].row
-		p.Points = append(p.Points, [2]int{at, y[last] - l.z.Port})
-		out.Wires = append(out.Wires, p)
-		for _, q := range p.Points {
-			out.W = max(out.W, q[0]+l.z.GapX/2)
-		}
-	}
-	return out
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -142,47 +143,164 @@ func TestConnectRefuses(t *testing.T) {
 // to nowhere, and what it was before can be had back.
 func TestRandomEditsLeaveASoundNetwork(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
+	groups := []network.Group{}
 	n := settled(t)
-	pick := func() *network.Node { return &n.Nodes[r.IntN(len(n.Nodes))] }
 	for step := range 4000 {
+		c := network.Grouped{Base: cat, Groups: groups}
+		pick := func() *network.Node { return &n.Nodes[r.IntN(len(n.Nodes))] }
+		several := func() (ids []string) {
+			for range 1 + r.IntN(4) {
+				ids = append(ids, pick().ID)
+			}
+			return ids
+		}
 		before := n.Clone()
 		text, err := json.Marshal(before)
 		require.NoError(t, err)
-		switch r.IntN(6) {
-		case 0:
+		switch r.IntN(16) {
+		case 0, 1:
 			if len(n.Nodes) < 40 {
-				n.Add(cat, cat.All()[r.IntN(len(cat.All()))].Spec.Kind)
+				n.Add(c, cat.All()[r.IntN(len(cat.All()))].Spec.Kind)
 			}
-		case 1:
-			n.Remove(cat, pick().ID)
-		case 2, 3:
+		case 2:
+			n.Remove(c, pick().ID)
+		case 3, 4, 5:
 			a, b := pick(), pick()
-			in := cat.Spec(b.Kind).Inputs
-			if len(in) > 0 {
-				n.Connect(cat, network.Ref{Node: a.ID}, network.Ref{Node: b.ID, Port: in[r.IntN(len(in))].Key})
+			if in := c.Of(b).Inputs; len(in) > 0 {
+				n.Connect(c, network.Ref{Node: a.ID}, network.Ref{Node: b.ID, Port: in[r.IntN(len(in))].Key})
 			}
-		case 4:
+		case 6:
 			d := pick()
 			for key := range d.In {
 				n.Disconnect(network.Ref{}, network.Ref{Node: d.ID, Port: key})
 				break
 			}
-		case 5:
+		case 7:
 			a, b := pick(), pick()
-			if in := cat.Spec(b.Kind).Inputs; len(in) > 0 {
-				n.Insert(cat, a.ID, network.Ref{Node: b.ID, Port: in[0].Key})
+			if in := c.Of(b).Inputs; len(in) > 0 {
+				n.Insert(c, a.ID, network.Ref{Node: b.ID, Port: in[0].Key})
+			}
+		case 8:
+			n.SetOff(c, pick().ID, r.IntN(2) == 0)
+		case 9:
+			n.Swap(c, pick().ID, "", "")
+		case 10:
+			clone := n.Clone()
+			if _, err := clone.Replace(c, pick().ID, cat.All()[r.IntN(len(cat.All()))].Spec.Kind); err == nil {
+				*n = clone
+			}
+		case 11:
+			if len(n.Nodes) < 40 {
+				n.Paste(c, n.Fragment(several(), r.IntN(2) == 0))
+			}
+		case 12:
+			n.Gather(several(), "")
+			if len(n.Sections) > 0 {
+				n.Sections[r.IntN(len(n.Sections))].Folded = r.IntN(2) == 0
+			}
+		case 13:
+			if len(groups) < 12 {
+				clone := n.Clone()
+				if g, _, err := c.Make(&clone, several(), fmt.Sprintf("g%d", step), ""); err == nil {
+					*n, groups = clone, append(groups, g)
+				}
+			}
+		case 14:
+			clone := n.Clone()
+			if _, err := c.Dissolve(&clone, pick().ID); err == nil {
+				*n = clone
+			}
+		case 15:
+			d := pick()
+			if d.Kind == "switch" || d.Kind == "layers" {
+				n.SetValue(c, d.ID, map[string]string{"switch": "choices", "layers": "layers"}[d.Kind], []any{map[string]any{"key": "q", "name": "Q"}})
+				n.Prune(c)
 			}
 		}
-		require.NoError(t, n.Settle(cat), "step %d", step)
-		_, err = eval.Compile(n, cat)
+		c.Groups = groups
+		require.NoError(t, network.SettleGroups(cat, groups), "step %d", step)
+		require.NoError(t, n.Settle(c), "step %d", step)
+		flat, err := c.Flatten(n)
 		require.NoError(t, err)
+		_, err = eval.Compile(flat, cat)
+		require.NoError(t, err)
+		if step%20 == 0 {
+			sound(t, n, n.Lay(c, z, nil))
+		}
 		same, err := json.Marshal(before)
 		require.NoError(t, err)
 		require.Equal(t, string(text), string(same), "step %d changed a copy", step)
+		if len(n.Nodes) > 60 {
+			n, groups = settled(t), nil
+		}
 	}
 }
 
-var z = network.Sizes{CardW: 172, CardH: 64, PortW: 56, PortInset: 30, GapX: 20, GapY: 18, Port: 14, Lane: 7}
+var z = network.Sizes{CardW: 172, CardH: 64, PortW: 56, OutW: 84, GapX: 20, GapY: 18, Port: 14, Out: 30, Lane: 7, Title: 18}
+
+// sound checks what holds of every layout.
+func sound(t *testing.T, n *network.Network, l network.Layout) {
+	t.Helper()
+	at := map[string]network.Card{}
+	for i, c := range l.Cards {
+		at[c.ID] = c
+		require.True(t, c.X >= 0 && c.X+c.W <= l.W && c.Y+z.CardH <= l.H)
+		for _, o := range l.Cards[:i] {
+			if c.Y == o.Y {
+				require.True(t, c.X+c.W <= o.X || o.X+o.W <= c.X, "cards do not overlap")
+			}
+		}
+	}
+	folded := map[string]bool{}
+	for _, s := range n.Sections {
+		folded[s.ID] = s.Folded
+	}
+	shown := 0
+	for i := range n.Nodes {
+		if s := n.SectionOf(n.Nodes[i].ID); s == nil || !s.Folded {
+			shown++
+			require.Contains(t, at, n.Nodes[i].ID)
+		}
+	}
+	for _, f := range folded {
+		if f {
+			shown++
+		}
+	}
+	require.Len(t, l.Cards, shown)
+	for _, w := range l.Wires {
+		if at[w.FromCard].Y < at[w.ToCard].Y {
+			for k := 1; k < len(w.Points); k++ {
+				require.GreaterOrEqual(t, w.Points[k][1], w.Points[k-1][1], "wires run downward")
+			}
+		} else {
+			anyFolded := false
+			for _, f := range folded {
+				anyFolded = anyFolded || f
+			}
+			require.True(t, anyFolded, "only folding closes circles")
+		}
+	}
+	// Within the frame of an open section stand its cards and no others.
+	for _, f := range l.Frames {
+		for _, c := range l.Cards {
+			inside := contains(f.Points, c.X+c.W/2, c.Y+z.CardH/2)
+			own := n.SectionOf(c.ID) != nil && n.SectionOf(c.ID).ID == f.ID
+			require.False(t, inside && !own, "%s stands within %s", c.ID, f.ID)
+		}
+	}
+}
+
+func contains(poly [][2]int, x, y int) bool {
+	in := false
+	for i, a := range poly {
+		b := poly[(i+1)%len(poly)]
+		if (a[1] > y) != (b[1] > y) && float64(x) < float64(b[0]-a[0])*float64(y-a[1])/float64(b[1]-a[1])+float64(a[0]) {
+			in = !in
+		}
+	}
+	return in
+}
 
 func TestLayoutRunsDownwardWithoutOverlap(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
@@ -191,39 +309,256 @@ func TestLayoutRunsDownwardWithoutOverlap(t *testing.T) {
 		for range 30 {
 			n.Add(cat, cat.All()[r.IntN(len(cat.All()))].Spec.Kind)
 			a, b := n.Nodes[r.IntN(len(n.Nodes))], n.Nodes[r.IntN(len(n.Nodes))]
-			if in := cat.Spec(b.Kind).Inputs; len(in) > 0 {
+			if in := cat.Of(&b).Inputs; len(in) > 0 {
 				n.Connect(cat, network.Ref{Node: a.ID}, network.Ref{Node: b.ID, Port: in[r.IntN(len(in))].Key})
 			}
 		}
-		l := n.Lay(cat, z)
-		require.Len(t, l.Cards, len(n.Nodes))
-		at := map[string]network.Card{}
-		for i, c := range l.Cards {
-			at[c.ID] = c
-			assert.True(t, c.X >= 0 && c.X+z.CardW <= l.W && c.Y+z.CardH <= l.H)
-			for _, o := range l.Cards[:i] {
-				if c.Y == o.Y {
-					assert.GreaterOrEqual(t, max(c.X-o.X, o.X-c.X), z.CardW+z.GapX-1)
-				}
-			}
+		for k := range 3 {
+			n.Gather([]string{n.Nodes[7+4*k].ID, n.Nodes[8+4*k].ID, n.Nodes[9+4*k].ID}, "")
 		}
-		for _, w := range l.Wires {
-			assert.Less(t, at[w.From.Node].Y, at[w.To.Node].Y, "sources stand above")
-			for k := 1; k < len(w.Points); k++ {
-				assert.GreaterOrEqual(t, w.Points[k][1], w.Points[k-1][1], "wires never run upward")
-			}
-		}
-		assert.Equal(t, l, n.Lay(cat, z), "the same network, the same layout")
+		sound(t, n, n.Lay(cat, z, nil))
+		assert.Equal(t, n.Lay(cat, z, nil), n.Lay(cat, z, nil), "the same network, the same layout")
 	}
 }
 
+// order returns how the cards that are in both layouts and stand in one row in
+// both stand there.
+func order(l network.Layout, keep map[string]bool) map[int][]string {
+	cards := slices.Clone(l.Cards)
+	slices.SortFunc(cards, func(a, b network.Card) int { return a.X - b.X })
+	out := map[int][]string{}
+	for _, c := range cards {
+		if keep[c.ID] {
+			out[c.Y] = append(out[c.Y], c.ID)
+		}
+	}
+	return out
+}
+
+func TestUnchangedCardsKeepTheirOrder(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	n := settled(t)
+	var shown *network.Layout
+	moved := 0
+	for range 60 {
+		l := n.Lay(cat, z, shown)
+		if shown != nil {
+			at := map[string]int{}
+			for _, c := range shown.Cards {
+				at[c.ID] = c.X
+			}
+			keep := map[string]bool{}
+			for _, c := range l.Cards {
+				if _, ok := at[c.ID]; ok {
+					keep[c.ID] = true
+				}
+			}
+			for _, row := range order(l, keep) {
+				for i := 1; i < len(row); i++ {
+					if at[row[i-1]] > at[row[i]] {
+						moved++
+					}
+				}
+			}
+		}
+		shown = &l
+		// An edit such as an artist makes: a node between light and bands, or beside.
+		id, err := n.Add(cat, []string{"soft-step", "blend", "tone-adjust", "facing"}[r.IntN(4)])
+		require.NoError(t, err)
+		d := n.Nodes[r.IntN(len(n.Nodes)-1)]
+		if in := cat.Of(&d).Inputs; len(in) > 0 {
+			n.Insert(cat, id, network.Ref{Node: d.ID, Port: in[r.IntN(len(in))].Key})
+		}
+	}
+	assert.LessOrEqual(t, moved, 3, "pairs of cards that changed sides over 60 edits")
+}
+
 func TestLayoutKeepsAChainStraight(t *testing.T) {
-	l := settled(t).Lay(cat, z)
+	l := settled(t).Lay(cat, z, nil)
 	for _, w := range l.Wires {
 		if w.From.Node == "light" {
 			assert.Len(t, w.Points, 2)
 		}
 	}
+}
+
+func TestAFoldedSectionIsOneCard(t *testing.T) {
+	n := settled(t)
+	id, err := n.Gather([]string{"light", "bands"}, "Light")
+	require.NoError(t, err)
+	n.Section(id).Folded = true
+	l := n.Lay(cat, z, nil)
+	sound(t, n, l)
+	for _, c := range l.Cards {
+		if c.ID == id {
+			assert.Empty(t, c.Ins)
+			require.Len(t, c.Outs, 1)
+			assert.Equal(t, network.Ref{Node: "bands", Port: "colour"}, c.Outs[0].Ref)
+		}
+	}
+}
+
+const hinge = `[
+	{"id":"a","kind":"Diffuse light"},
+	{"id":"b","kind":"Soft step","in":{"tone":"a.tone","threshold":0.3}},
+	{"id":"c","kind":"Ramp","in":{"tone":"b.tone"}},
+	{"id":"d","kind":"Blend","in":{"base":"c.colour","over":"#FF0000","amount":"b.tone"},"set":{"mode":"screen"}},
+	{"id":"e","kind":"Outline"},
+	{"id":"f","kind":"Blend","in":{"base":"d.colour","amount":"e.tone"}},
+	{"id":"g","kind":"Finish","in":{"colour":"f.colour"}}
+]`
+
+// A group computes what its nodes did, within groups too, and so do the nodes
+// once it is dissolved.
+func TestGroupsChangeNothingThatIsComputed(t *testing.T) {
+	n := parse(t, hinge)
+	require.NoError(t, n.Settle(cat))
+	key := func(n *network.Network, groups []network.Group) eval.Key {
+		flat, err := network.Grouped{Base: cat, Groups: groups}.Flatten(n)
+		require.NoError(t, err)
+		p, err := eval.Compile(flat, cat)
+		require.NoError(t, err)
+		return p.KeyOf(p.Input("g", "colour")[0], eval.Moment{})
+	}
+	want := key(n, nil)
+	c := network.Grouped{Base: cat}
+	inner, innerID, err := c.Make(n, []string{"c", "d"}, "inner", "Bands")
+	require.NoError(t, err)
+	c.Groups = append(c.Groups, inner)
+	assert.Equal(t, want, key(n, c.Groups))
+	assert.Len(t, inner.Inputs, 1, "one source, one input")
+	assert.Len(t, inner.Inputs[0].To, 2, "that feeds both")
+	outer, outerID, err := c.Make(n, []string{"b", innerID}, "outer", "All")
+	require.NoError(t, err)
+	c.Groups = append(c.Groups, outer)
+	require.NoError(t, network.SettleGroups(cat, c.Groups))
+	assert.Equal(t, want, key(n, c.Groups))
+	at, ok := c.At(n, outerID, network.Ref{Node: "b", Port: "tone"})
+	assert.True(t, ok)
+	assert.Equal(t, network.Ref{Node: outerID + "/b", Port: "tone"}, at)
+
+	_, err = c.Expose(c.Group("outer"), network.Ref{Node: "b", Port: "threshold"}, false, "Cut")
+	require.NoError(t, err)
+	assert.Equal(t, want, key(n, c.Groups), "an input that is shown outside keeps its value")
+	require.NoError(t, n.SetConstant(c, outerID, "threshold", 0.7))
+	changed := key(n, c.Groups)
+	assert.NotEqual(t, want, changed, "and each use may have its own")
+	plain := parse(t, strings.Replace(hinge, "0.3", "0.7", 1))
+	require.NoError(t, plain.Settle(cat))
+	assert.Equal(t, key(plain, nil), changed)
+
+	ids, err := c.Dissolve(n, outerID)
+	require.NoError(t, err)
+	assert.Equal(t, changed, key(n, c.Groups))
+	for _, id := range ids {
+		if n.Node(id) != nil && c.GroupOf(n.Node(id)) != nil {
+			_, err = c.Dissolve(n, id)
+			require.NoError(t, err)
+		}
+	}
+	assert.Equal(t, changed, key(n, nil), "no group is left")
+}
+
+func TestGroupsRefuseInWords(t *testing.T) {
+	n := parse(t, hinge)
+	require.NoError(t, n.Settle(cat))
+	c := network.Grouped{Base: cat}
+	_, _, err := c.Make(n, []string{"b", "d"}, "x", "")
+	assert.ErrorContains(t, err, "Ramp lies between these nodes")
+	_, _, err = c.Make(n, []string{"g"}, "x", "")
+	assert.ErrorContains(t, err, "choose some first")
+	loop := []network.Group{
+		{ID: "p", Name: "P", Network: network.Network{Nodes: []network.Node{{ID: "n1", Kind: "group:q"}}}},
+		{ID: "q", Name: "Q", Network: network.Network{Nodes: []network.Node{{ID: "n1", Kind: "group:p"}}}},
+	}
+	assert.ErrorContains(t, network.SettleGroups(cat, loop), "would hold itself")
+	for text, want := range map[string]string{
+		`[{"id":"p","name":"P","nodes":[{"id":"a","kind":"Finish"}]}]`:  "has no Finish",
+		`[{"id":"p","name":"","nodes":[]}]`:                             "needs a name",
+		`[{"id":"p","name":"P","nodes":[{"id":"a","kind":"group:z"}]}]`: "unknown kind",
+		`[{"id":"p","name":"P","nodes":[{"id":"a","kind":"Ramp"}],"inputs":[{"key":"k","name":"K","to":[{"Node":"a","Port":"tonne"}]}]}]`: "neither an input nor one setting",
+		`[{"id":"p","name":"P","nodes":[{"id":"a","kind":"Ramp"}],"outputs":[{"key":"k","name":"K","to":[{"Node":"z","Port":"x"}]}]}]`:    "no node",
+	} {
+		var groups []network.Group
+		require.NoError(t, json.Unmarshal([]byte(text), &groups))
+		assert.ErrorContains(t, network.SettleGroups(cat, groups), want, text)
+	}
+	// Each group holds the one before ten times: opened, that would be a million nodes.
+	var tower []network.Group
+	for i := range 6 {
+		g := network.Group{ID: fmt.Sprintf("t%d", i), Name: "T"}
+		for k := range 10 {
+			kind := "facing"
+			if i > 0 {
+				kind = fmt.Sprintf("group:t%d", i-1)
+			}
+			g.Nodes = append(g.Nodes, network.Node{ID: fmt.Sprintf("n%d", k), Kind: kind})
+		}
+		tower = append(tower, g)
+	}
+	require.NoError(t, network.SettleGroups(cat, tower))
+	_, err = network.Grouped{Base: cat, Groups: tower}.Flatten(&network.Network{Nodes: []network.Node{{ID: "x", Kind: "group:t5"}}})
+	assert.ErrorContains(t, err, "more than")
+}
+
+func TestBypassHandsOn(t *testing.T) {
+	n := settled(t)
+	require.NoError(t, n.SetOff(cat, "mix", true))
+	assert.ErrorContains(t, n.SetOff(cat, "light", true), "cannot be bypassed")
+	assert.ErrorContains(t, n.SetOff(cat, "end", true), "cannot be bypassed")
+	require.NoError(t, n.SetOff(cat, "ink", true), "lines that are bypassed are not drawn")
+	flat, err := network.Grouped{Base: cat}.Flatten(n)
+	require.NoError(t, err)
+	assert.Empty(t, flat.Node("end").In["lines"].Wires)
+	through := flat.Node("end").In["colour"].Wires[0].Node
+	assert.Equal(t, "mix~colour", through)
+	assert.Equal(t, "bands", flat.Node(through).In["value"].Wires[0].Node)
+	_, err = eval.Compile(flat, cat)
+	require.NoError(t, err)
+}
+
+func TestSwapAndReplaceKeepWhatFits(t *testing.T) {
+	n := settled(t)
+	require.NoError(t, n.Swap(cat, "mix", "", ""))
+	assert.Equal(t, color.MustHex("#102030"), n.Node("mix").In["base"].Value)
+	assert.Equal(t, "bands", n.Node("mix").In["over"].Wires[0].Node)
+	require.NoError(t, n.Swap(cat, "mix", "base", "over"))
+	lost, err := n.Replace(cat, "mix", "layers")
+	require.NoError(t, err)
+	assert.Empty(t, lost)
+	d := n.Node("mix")
+	assert.Equal(t, "bands", d.In["base"].Wires[0].Node)
+	assert.Equal(t, color.MustHex("#102030"), d.In["a"].Value)
+	assert.Equal(t, "rim", d.In["a-mask"].Wires[0].Node)
+	assert.Equal(t, "mix", n.Node("end").In["colour"].Wires[0].Node)
+	lost, err = n.Replace(cat, "bands", "edge-lines")
+	require.NoError(t, err)
+	assert.Contains(t, lost, "does not take over the wire to Layers")
+	_, err = n.Replace(cat, "end", "ramp")
+	assert.ErrorContains(t, err, "stays what it is")
+}
+
+func TestASwitchCarriesWhatItIsWiredWith(t *testing.T) {
+	n := settled(t)
+	id, err := n.Add(cat, "switch")
+	require.NoError(t, err)
+	require.NoError(t, n.Connect(cat, network.Ref{Node: "ink"}, network.Ref{Node: id, Port: "a"}))
+	assert.Equal(t, network.Lines, cat.Of(n.Node(id)).Outputs[0].Type)
+	assert.ErrorContains(t, n.Connect(cat, network.Ref{Node: "light"}, network.Ref{Node: id, Port: "b"}), "no conversion makes sense")
+	require.NoError(t, n.Connect(cat, network.Ref{Node: id}, network.Ref{Node: "end", Port: "lines"}))
+}
+
+func TestFragmentsGoBetweenNetworks(t *testing.T) {
+	n := settled(t)
+	f := n.Fragment([]string{"bands", "mix", "end"}, false)
+	assert.Len(t, f.Nodes, 2, "Finish stays")
+	other := settled(t)
+	ids, err := other.Paste(cat, f)
+	require.NoError(t, err)
+	require.Len(t, ids, 2)
+	assert.Equal(t, ids[0], other.Node(ids[1]).In["base"].Wires[0].Node, "the wires among them come along")
+	assert.Empty(t, other.Node(ids[0]).In, "those from outside do not")
+	require.NoError(t, other.Settle(cat))
 }
 
 func FuzzSettle(f *testing.F) {
@@ -237,6 +572,6 @@ func FuzzSettle(f *testing.F) {
 		}
 		_, err := eval.Compile(n, cat)
 		require.NoError(t, err, "what was settled can be evaluated")
-		n.Lay(cat, z)
+		n.Lay(cat, z, nil)
 	})
 }
