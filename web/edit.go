@@ -39,6 +39,7 @@ type wish struct {
 type answer struct {
 	Version int64    `json:"version"`
 	Created string   `json:"created,omitempty"`
+	Several []string `json:"several,omitempty"`
 	Notes   []string `json:"notes,omitempty"`
 }
 
@@ -68,21 +69,15 @@ func (v *Server) edit(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	a := answer{Version: st.Version}
-	for _, o := range outcomes {
-		if o.Created != "" {
-			a.Created = o.Created
-		}
-		if o.Note != "" {
-			a.Notes = append(a.Notes, o.Note)
-		}
-	}
-	return c.JSON(http.StatusOK, a)
+	return c.JSON(http.StatusOK, answered(st, outcomes))
 }
 
 // apply stores edits and tells every tab.
 func (v *Server) apply(r *http.Request, id string, edits []project.Edit) (*store.State, []project.Outcome, error) {
 	ctx := r.Context()
+	if err := v.expand(ctx, edits); err != nil {
+		return nil, nil, err
+	}
 	for i := range edits {
 		if edits[i].Op == "camera.frame" {
 			st, err := v.store.Load(ctx, id)
@@ -113,7 +108,7 @@ func formWish(c *echo.Context) (wish, error) {
 	}
 	w := wish{As: f.Get("as")}
 	w.Edit = project.Edit{Op: f.Get("op"), Look: f.Get("look"), Node: f.Get("node"), Key: f.Get("key"), Kind: f.Get("kind"), Name: f.Get("name"),
-		From: f.Get("from"), To: f.Get("to"), ID: f.Get("id"), Part: f.Get("part")}
+		From: f.Get("from"), To: f.Get("to"), ID: f.Get("id"), Part: f.Get("part"), Group: f.Get("group")}
 	w.Index, _ = strconv.Atoi(f.Get("index"))
 	w.Aspect, _ = strconv.ParseFloat(f.Get("aspect"), 64)
 	if f.Has("value") {
@@ -169,6 +164,8 @@ func typed(v any, as string) (any, error) {
 			out[i] = f
 		}
 		return out, nil
+	case "strip":
+		return stripOf(text), nil
 	case "json":
 		var out any
 		if err := json.Unmarshal([]byte(text), &out); err != nil {
@@ -177,6 +174,21 @@ func typed(v any, as string) (any, error) {
 		return out, nil
 	}
 	return text, nil
+}
+
+// stripOf reads rows of hex values, with a / between two rows.
+func stripOf(text string) any {
+	var rows []any
+	for _, line := range strings.FieldsFunc(text, func(r rune) bool { return r == '/' || r == '\n' }) {
+		var row []any
+		for _, f := range strings.FieldsFunc(line, func(r rune) bool { return r == ' ' || r == ',' || r == '\t' || r == '\r' }) {
+			row = append(row, f)
+		}
+		if len(row) > 0 {
+			rows = append(rows, row)
+		}
+	}
+	return rows
 }
 
 func (v *Server) move(c *echo.Context, by int64) error {
@@ -205,7 +217,7 @@ func (v *Server) importLook(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, answer{Version: st.Version, Created: outcomes[0].Created})
+	return c.JSON(http.StatusOK, answered(st, outcomes))
 }
 
 // bringIn stores a model with the files beside it and puts it on the stage,

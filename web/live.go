@@ -8,15 +8,18 @@ import (
 	"errors"
 	"image"
 	"image/png"
+	"math"
 	"net/http"
 	"reflect"
 	"runtime"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/coder/websocket"
 	"github.com/labstack/echo/v5"
 
+	"mobanta/core/eval"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/picture"
@@ -33,19 +36,24 @@ import (
 // Binary messages begin with one byte that tells what they are.
 const (
 	frameMessage = 1 // byte passes, byte done, byte scale; uint32 seq, version; uint16 W, H, x, y, w, h; RGBA
-	cardsMessage = 2 // uint16 count; for each: byte length, "node.port", uint16 w, h, RGBA
+	cardsMessage = 2 // uint16 count; for each: byte length, name, uint16 w, h, float32 min, max, RGBA
 	ballMessage  = 3 // uint16 size; RGBA
+	triedMessage = 4 // as cardsMessage: what edits would do
 )
 
 // said is a message from the browser.
 type said struct {
-	T     string  `json:"t"` // view, try, drop, hand, seen
+	T     string  `json:"t"` // view, try, drop, hand, previews, wear
 	Seq   uint32  `json:"seq"`
 	W     int     `json:"w"`
 	H     int     `json:"h"`
 	Look  string  `json:"look"`
+	Path  string  `json:"path"` // of the group that is open
 	Node  string  `json:"node"`
-	Peek  string  `json:"peek"` // "node.port", "" for the finished picture
+	Peek  string  `json:"peek"`  // "node.port", "" for the finished picture
+	Other string  `json:"other"` // a look that takes the place of Look on the right-hand side, "" for none
+	Fresh bool    `json:"fresh"` // the page has no card pictures yet
+	Items []tried `json:"items"` // of previews
 	Edits []wish  `json:"edits"`
 	Tool  string  `json:"tool"` // turn, pan, zoom, light or ball
 	Sun   string  `json:"sun"`
@@ -73,6 +81,8 @@ type session struct {
 	forHand bool           // whether what is being drawn is for that
 	from    *stage.Stage   // the stage when the hand went down
 	seq     uint32
+	asked   []tried // previews that are still to be made
+	wear    *said   // a look was dropped on the picture
 	dirty   bool
 	told    *store.State // what the browser was told of
 	cancel  context.CancelFunc
@@ -81,9 +91,16 @@ type session struct {
 	// Of the drawing goroutine alone.
 	renderer *picture.Renderer
 	ball     *picture.Renderer
+	second   *picture.Renderer // for the look that is compared with
+	small    *picture.Renderer // for previews
 	scene    *stage.Scene
 	ballAt   *stage.Scene
-	sent     []byte // what the browser shows
+	secondAt *stage.Scene
+	smallAt  *stage.Scene
+	have     map[string]eval.Key // card pictures that the page has
+	haveOf   string              // look and path that they are of
+	other    string              // what the right-hand side of sent shows
+	sent     []byte              // what the browser shows
 	sentW    int
 	whole    bool   // whether sent holds a whole picture
 	pix      []byte // what was encoded last
@@ -114,6 +131,8 @@ func (v *Server) live(c *echo.Context) error {
 	ctx, cancel := context.WithCancel(context.Background())
 	s := &session{server: v, id: st.ID, conn: conn, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st,
 		coarse: 2, renderer: picture.NewRenderer(runtime.GOMAXPROCS(0)), ball: picture.NewRenderer(1)}
+	s.second, s.small = picture.NewRenderer(runtime.GOMAXPROCS(0)), picture.NewRenderer(runtime.GOMAXPROCS(0))
+	s.ball.Budget, s.second.Budget, s.small.Budget = 4<<20, 48<<20, 16<<20
 	v.hub.add(st.ID, s)
 	var wg sync.WaitGroup
 	wg.Go(s.draw)
@@ -143,6 +162,11 @@ func (s *session) touch() {
 	if (s.settles || s.forHand && !s.hand) && s.cancel != nil {
 		s.cancel()
 	}
+	s.rouse()
+}
+
+// rouse makes the drawing goroutine look round.
+func (s *session) rouse() {
 	select {
 	case s.wake <- struct{}{}:
 	default:
@@ -170,11 +194,24 @@ func (s *session) listen() {
 func (s *session) take(m said) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.seq = m.Seq
+	if m.Seq > 0 {
+		s.seq = m.Seq
+	}
 	switch m.T {
 	case "view":
 		m.W, m.H = max(minSide, min(maxSide, m.W)), max(minSide, min(maxSide, m.H))
+		if m.Fresh {
+			s.have = nil
+		}
 		s.view = m
+	case "previews":
+		s.asked = m.Items[:min(len(m.Items), maxPreviews)]
+		s.rouse()
+		return nil
+	case "wear":
+		s.wear = &m
+		s.rouse()
+		return nil
 	case "try":
 		edits, err := settled(m.Edits)
 		if err != nil {
@@ -248,8 +285,15 @@ func (s *session) draw() {
 		case <-s.wake:
 		}
 		s.mu.Lock()
+		if drop := s.wear; drop != nil {
+			s.wear = nil
+			s.mu.Unlock()
+			s.assign(*drop)
+			s.mu.Lock()
+		}
 		if !s.dirty || s.view.W == 0 {
 			s.mu.Unlock()
+			s.previews()
 			continue
 		}
 		s.dirty, s.settles, s.forHand = false, false, s.hand
@@ -262,19 +306,21 @@ func (s *session) draw() {
 		if err != nil && !errors.Is(err, context.Canceled) {
 			s.tell(map[string]any{"t": "problem", "error": sentence(err).Message})
 		}
+		s.previews()
 	}
 }
 
 // affected returns the panels that show what differs between two states; old
 // may be nil.
 func affected(old, now *store.State) []string {
-	all := []string{"top", "network", "bench", "stage", "hint"}
+	all := []string{"top", "network", "list", "front", "colours", "bench", "stage", "hint"}
 	if old == nil {
 		return all
 	}
 	a, b := old.Project.Stage, now.Project.Stage
 	a.Camera = b.Camera
-	if reflect.DeepEqual(a, b) && reflect.DeepEqual(old.Project.Looks, now.Project.Looks) && old.Project.Name == now.Project.Name {
+	if reflect.DeepEqual(a, b) && reflect.DeepEqual(old.Project.Looks, now.Project.Looks) && reflect.DeepEqual(old.Project.Groups, now.Project.Groups) &&
+		reflect.DeepEqual(old.Project.Swatches, now.Project.Swatches) && old.Project.Name == now.Project.Name {
 		return []string{"top", "stage"} // the camera alone has moved
 	}
 	return all
@@ -283,6 +329,7 @@ func affected(old, now *store.State) []string {
 // wanted is what one picture is made from.
 type wanted struct {
 	project *project.Project
+	looks   map[string]*network.Network // flat
 	state   *store.State
 	view    said
 	hand    bool
@@ -328,11 +375,15 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		return err
 	}
 	s.scene = sc
-	job := picture.Job{Scene: sc, Looks: w.project.Networks(), W: w.view.W, H: w.view.H, Samples: samples}
+	if w.looks, err = w.project.Networks(); err != nil {
+		return err
+	}
+	job := picture.Job{Scene: sc, Looks: w.looks, W: w.view.W, H: w.view.H, Samples: samples}
 	if w.view.Peek != "" {
-		ref := network.ParseRef(w.view.Peek)
-		if l := w.project.Look(w.view.Look); l != nil && l.Node(ref.Node) != nil {
-			job.Peek = &picture.Peek{Look: l.ID, Ref: ref}
+		if l := w.project.Look(w.view.Look); l != nil {
+			if at, ok := w.project.Catalogue().At(&l.Network, w.view.Path, network.ParseRef(w.view.Peek)); ok {
+				job.Peek = &picture.Peek{Look: l.ID, Ref: at}
+			}
 		}
 	}
 	scale := 1
@@ -355,7 +406,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			}
 			s.mu.Unlock()
 		}
-		s.frame(res, w, scale)
+		s.frame(res, w, scale, left(res, w))
 		if res.Passes == 1 {
 			s.histogram(w)
 			if w.hand {
@@ -369,6 +420,11 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if err != nil {
 		return err
 	}
+	if w.view.Other != "" {
+		if err := s.compare(ctx, w, job, scale); err != nil {
+			return err
+		}
+	}
 	if w.hand {
 		return nil
 	}
@@ -380,6 +436,43 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		s.thumb(w)
 	}
 	return nil
+}
+
+// left returns the part of the picture that shows the look itself: all of it, or
+// its left-hand side.
+func left(res *picture.Result, w wanted) image.Rectangle {
+	b := res.Bounds()
+	if w.view.Other != "" {
+		b.Max.X = b.Dx() / 2
+	}
+	return b
+}
+
+// compare draws the right-hand side with another look in the look's place.
+func (s *session) compare(ctx context.Context, w wanted, job picture.Job, scale int) error {
+	other := w.project.Look(w.view.Other)
+	if other == nil {
+		return nil
+	}
+	st := w.project.Clone().Stage
+	for i := range st.Models {
+		for part, look := range st.Models[i].Looks {
+			if look == w.view.Look {
+				st.Models[i].Looks[part] = other.ID
+			}
+		}
+	}
+	sc, err := stage.NewScene(&st, s.server.surfaces.get, s.secondAt)
+	if err != nil {
+		return err
+	}
+	s.secondAt = sc
+	job.Scene, job.Peek = sc, nil
+	return s.second.Render(ctx, job, func(res *picture.Result) {
+		b := res.Bounds()
+		b.Min.X = b.Dx() / 2
+		s.frame(res, w, scale, b)
+	})
 }
 
 // nextCoarse returns how coarse the next picture for the hand should be, after
@@ -406,13 +499,20 @@ func (s *session) rest(ctx context.Context) {
 	}
 }
 
-// frame sends the part of the picture that differs from what was sent last.
-func (s *session) frame(res *picture.Result, want wanted, scale int) {
+// frame sends the part of the picture, within clip, that differs from what was
+// sent last.
+func (s *session) frame(res *picture.Result, want wanted, scale int, clip image.Rectangle) {
 	n := 4 * res.W * res.H
 	area := res.Dirty
+	if s.other != want.view.Other { // the two sides change places with the whole
+		s.other, area = want.view.Other, res.Bounds()
+	}
 	if len(s.pix) != n || s.sentW != res.W {
 		s.pix, s.sent, s.sentW, s.whole = make([]byte, n), make([]byte, n), res.W, false
 		area = res.Bounds()
+	}
+	if clip != res.Bounds() {
+		area = clip // one of two renderers: what is dirty to it says nothing of the whole
 	}
 	res.RGBA(s.pix, area)
 	if !s.whole {
@@ -475,39 +575,72 @@ func (s *session) histogram(w wanted) {
 	if l == nil {
 		return
 	}
-	d := l.Node(w.view.Node)
-	if d == nil || d.Kind != "ramp" {
+	id := strings.TrimPrefix(w.view.Path+"/"+w.view.Node, "/")
+	flat := w.looks[l.ID].Node(id)
+	if flat == nil || flat.Kind != "ramp" {
 		return
 	}
-	h, err := s.renderer.Histogram(s.ctx, l.ID, d.ID, "tone", 128)
+	h, err := s.renderer.Histogram(s.ctx, l.ID, id, "tone", 128)
 	if err != nil {
 		return
 	}
-	s.tell(map[string]any{"t": "tones", "node": d.ID, "bins": h.Bins, "total": h.Total})
+	s.tell(map[string]any{"t": "tones", "node": w.view.Node, "bins": h.Bins, "total": h.Total})
 }
 
-// cards sends the pictures of the look's nodes.
+// cards sends the pictures of the outputs of the network that is open, those
+// that the page does not have.
 func (s *session) cards(ctx context.Context, w wanted) error {
 	l := w.project.Look(w.view.Look)
 	if l == nil {
 		return nil
 	}
-	cards, err := s.renderer.Cards(ctx, l.ID, cardW, cardH)
+	cat := w.project.Catalogue()
+	net := &l.Network
+	for _, id := range strings.Split(w.view.Path, "/") {
+		if d := net.Node(id); d != nil && cat.GroupOf(d) != nil {
+			net = &cat.GroupOf(d).Network
+		}
+	}
+	var wants []picture.Want
+	for i := range net.Nodes {
+		d := &net.Nodes[i]
+		if d.Kind == network.FinishKind {
+			wants = append(wants, picture.Want{Name: d.ID + ".", Finish: true})
+		}
+		for _, o := range cat.Of(d).Outputs {
+			ref := network.Ref{Node: d.ID, Port: o.Key}
+			if at, ok := cat.At(&l.Network, w.view.Path, ref); ok {
+				wants = append(wants, picture.Want{Name: ref.String(), Ref: at})
+			}
+		}
+	}
+	s.mu.Lock()
+	if of := l.ID + "/" + w.view.Path; s.have == nil || s.haveOf != of {
+		s.have, s.haveOf = map[string]eval.Key{}, of
+	}
+	have := s.have
+	s.mu.Unlock()
+	cards, err := s.renderer.Cards(ctx, l.ID, wants, cardW, cardH, have)
 	if err != nil {
 		return err
 	}
-	msg := []byte{cardsMessage, 0, 0}
+	s.sendCards(cardsMessage, cards, cardW, cardH)
+	return nil
+}
+
+func (s *session) sendCards(kind byte, cards []picture.CardPicture, w, h int) {
+	msg := []byte{kind, 0, 0}
 	binary.LittleEndian.PutUint16(msg[1:], uint16(len(cards)))
 	for _, c := range cards {
-		name := c.Ref.String()
-		msg = append(msg, byte(len(name)))
-		msg = append(msg, name...)
-		msg = binary.LittleEndian.AppendUint16(msg, uint16(cardW))
-		msg = binary.LittleEndian.AppendUint16(msg, uint16(cardH))
+		msg = append(msg, byte(len(c.Name)))
+		msg = append(msg, c.Name...)
+		msg = binary.LittleEndian.AppendUint16(msg, uint16(w))
+		msg = binary.LittleEndian.AppendUint16(msg, uint16(h))
+		msg = binary.LittleEndian.AppendUint32(msg, math.Float32bits(c.Min))
+		msg = binary.LittleEndian.AppendUint32(msg, math.Float32bits(c.Max))
 		msg = append(msg, c.Pix...)
 	}
 	s.send(websocket.MessageBinary, msg)
-	return nil
 }
 
 var ballSurface = sync.OnceValues(func() (*mesh.Surface, error) { return mesh.NewSurface(mesh.Sphere(1, 96, 48), 180) })
@@ -524,7 +657,7 @@ func (s *session) drawBall(w wanted) {
 	}
 	s.ballAt = sc
 	msg := binary.LittleEndian.AppendUint16([]byte{ballMessage}, ballSize)
-	job := picture.Job{Scene: sc, Looks: w.project.Networks(), W: ballSize, H: ballSize, Samples: 4}
+	job := picture.Job{Scene: sc, Looks: w.looks, W: ballSize, H: ballSize, Samples: 4}
 	if w.hand {
 		job.Samples = 1
 	}
@@ -554,8 +687,8 @@ func (s *session) thumb(w wanted) {
 	}
 }
 
-// panel names that may be asked for.
-var panels = map[string]bool{"top": true, "network": true, "bench": true, "stage": true, "hint": true}
+// panels names the panels that may be asked for.
+var panels = map[string]bool{"top": true, "network": true, "list": true, "front": true, "colours": true, "bench": true, "stage": true, "hint": true}
 
 func (v *Server) panel(c *echo.Context) error {
 	name := c.Param("panel")

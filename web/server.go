@@ -7,7 +7,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"embed"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"html/template"
@@ -25,6 +24,7 @@ import (
 
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
+	"mobanta/core/network"
 	"mobanta/store"
 )
 
@@ -36,6 +36,8 @@ type Server struct {
 	store     *store.Store
 	surfaces  *surfaces
 	hub       hub
+	layouts   layouts
+	examples  examples
 	templates *template.Template
 	stamps    map[string]string // static file → hash of its content
 	echo      *echo.Echo
@@ -46,13 +48,15 @@ type Server struct {
 func New(s *store.Store, log *slog.Logger) (*Server, error) {
 	v := &Server{store: s, surfaces: &surfaces{store: s, kept: map[string]*mesh.Surface{}}, stamps: map[string]string{}, log: log}
 	v.hub.live = map[string]map[*session]bool{}
+	v.layouts.shown = map[string]network.Layout{}
+	v.examples.made = map[string][]byte{}
 	err := fs.WalkDir(assets, "static", func(name string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return err
 		}
 		data, err := assets.ReadFile(name)
 		sum := sha256.Sum256(data)
-		v.stamps[strings.TrimPrefix(name, "static/")] = hex.EncodeToString(sum[:6])
+		v.stamps[strings.TrimPrefix(name, "static/")] = fmt.Sprintf("%x", sum[:6])
 		return err
 	})
 	if err == nil {
@@ -103,6 +107,8 @@ func (v *Server) routes() {
 	e.GET("/", v.shelf)
 	e.GET("/bin", v.bin)
 	e.GET("/help", v.help)
+	e.GET("/help/node/:kind", v.example)
+	e.POST("/library/:entry/out", v.takeOut)
 	e.POST("/projects", v.create)
 	e.POST("/bundles", v.importBundle)
 	p := e.Group("/p/:id")
@@ -110,6 +116,14 @@ func (v *Server) routes() {
 	p.GET("/live", v.live)
 	p.GET("/panel/:panel", v.panel)
 	p.GET("/search", v.search)
+	p.GET("/sources", v.sources)
+	p.GET("/starts", v.starts)
+	p.POST("/keep", v.keep)
+	p.GET("/fragment", v.fragment)
+	p.POST("/paste", v.paste)
+	p.GET("/formula", v.formula)
+	p.POST("/palette", v.importPalette)
+	p.GET("/palette/:format", v.exportPalette)
 	p.GET("/picture.png", v.shelfPicture)
 	p.GET("/bundle", v.exportBundle)
 	p.GET("/look.json", v.exportLook)
@@ -225,7 +239,7 @@ func sentence(err error) problem {
 	if p.Status == http.StatusUnprocessableEntity && (strings.HasPrefix(p.Message, "web: ") || strings.HasPrefix(p.Message, "store: ")) {
 		p.Status = http.StatusInternalServerError // not the artist's doing
 	}
-	for _, room := range []string{"project: ", "network: ", "meshfile: ", "exchange: ", "stage: ", "color: ", "mesh: ", "eval: ", "picture: "} {
+	for _, room := range []string{"project: ", "network: ", "meshfile: ", "exchange: ", "stage: ", "color: ", "mesh: ", "eval: ", "picture: ", "formula: "} {
 		p.Message = strings.ReplaceAll(p.Message, room, "")
 	}
 	if m := []rune(p.Message); len(m) > 0 {

@@ -521,3 +521,24 @@ func (d *Node) Paint(cat Catalogue, key string, c color.C) {
 	}
 	d.In[key] = Input{Value: c}
 }
+
+// Readers returns the node itself and all that read it, directly or through
+// others: what it cannot be wired to read.
+func (n *Network) Readers(id string) map[string]bool {
+	out := map[string]bool{id: true}
+	order, err := n.Order()
+	if err != nil {
+		return out
+	}
+	for _, i := range order {
+		d := &n.Nodes[i]
+		for _, in := range d.In {
+			for _, w := range in.Wires {
+				if out[w.Node] {
+					out[d.ID] = true
+				}
+			}
+		}
+	}
+	return out
+}

@@ -11,6 +11,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/sample"
+	"mobanta/core/stage"
 )
 
 // Want asks for the picture of one output on its card, or of the finished look.
@@ -295,4 +296,18 @@ func count(tones node.Plane, bins int) Histogram {
 		h.Bins[max(0, min(bins-1, int(t*float32(bins))))]++
 	}
 	return h
+}
+
+// PartAt returns the part that the last picture shows at a place, in picture
+// heights from the top left corner; ok is false where it shows none.
+func (r *Renderer) PartAt(u, v float64) (part stage.Part, ok bool) {
+	x, y := int(u*float64(r.job.H)), int(v*float64(r.job.H))
+	if len(r.seen) == 0 || x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
+		return part, false
+	}
+	t := r.seen[0].Tri[y*r.job.W+x]
+	if t < 0 {
+		return part, false
+	}
+	return r.job.Scene.Parts[r.job.Scene.TriPart[t]], true
 }

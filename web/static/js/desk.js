@@ -1,172 +1,243 @@
 // The desk: puts the modules together, and answers clicks, files and keys.
-import { act, base, edit, fieldEdit, post, query, refresh, say, state } from "./studio.js";
+import { act, base, chosen, edit, fieldEdit, freshen, post, query, refresh, say, state, where } from "./studio.js";
 import { Live } from "./live.js";
 import { Picture } from "./picture.js";
 import { Ramp } from "./ramp.js";
 import { Network } from "./network.js";
 import { scrubbing } from "./scrub.js";
+import { actionFor, menu, paste, run as runAction } from "./actions.js";
+import { anyOpen, close, dialogs, openPicker, openSearch, openStarts, tried } from "./dialogs.js";
+import { dragging } from "./lists.js";
+import { formulas } from "./formula.js";
+
+const $ = (id) => document.getElementById(id);
 
 /** Chooses a node: its settings come onto the bench. */
-function choose(node, look = state.look) {
-  const otherLook = look !== state.look;
+function choose(node, { look = state.look, fresh = false, quiet = false } = {}) {
+  const moved = look !== state.look;
   state.node = node;
+  if (moved) go(look, "", "");
+  address();
+  network.mark();
+  if (quiet) return view();
+  if (moved || fresh) refresh(...(moved ? [] : ["network", "list", "bench", "front", "colours"]));
+  else refresh("bench", ...(state.group ? ["front"] : []));
+  view();
+}
+
+/** Turns to another network: a look, or a group within it. */
+function go(look, path, group) {
   state.look = look;
-  if (otherLook) state.peek = "";
-  history.replaceState(null, "", `${base}?${query()}`);
-  for (const el of document.querySelectorAll("[data-card]")) el.setAttribute("aria-pressed", el.dataset.card === node);
-  if (otherLook) refresh();
-  else refresh("bench");
+  state.path = path;
+  state.group = group;
+  state.peek = "";
+  state.selected.clear();
+  network.forget();
+  fresh = true;
+  rim();
+}
+
+const address = () => history.replaceState(null, "", `${base}?${query()}`);
+
+/** Opens the group that a node stands for. */
+function enter(id) {
+  path(state.path ? `${state.path}/${id}` : id);
+}
+
+function path(to) {
+  go(state.look, to, state.group);
+  state.node = "";
+  state.follow = true; // the panel tells which group is open
+  address();
+  refresh("network", "list", "front", "bench");
   view();
 }
 
-/** Peeks at a node's output in the picture, or returns to the finished picture. */
-function peek(node) {
-  state.peek = state.peek === node ? "" : node;
-  document.getElementById("rim-what").textContent = state.peek ? `Peek: ${titleOf(state.peek)}` : "Finish";
-  for (const el of document.querySelectorAll("[data-peek]")) el.setAttribute("aria-pressed", el.dataset.peek === state.peek);
+function leave() {
+  if (!state.path) return say("This is the look itself: there is nothing to leave.");
+  const steps = state.path.split("/"), from = steps.pop();
+  path(steps.join("/"));
+  state.node = from;
+}
+
+/** Peeks at an output in the picture, or returns to the finished picture. */
+function peek(what) {
+  const ref = what.includes(".") ? what : document.querySelector(`#box-${CSS.escape(what)} canvas[data-picture]`)?.dataset.picture;
+  if (!ref || ref.endsWith(".")) state.peek = "";
+  else state.peek = state.peek === ref ? "" : ref;
+  rim();
   view();
 }
 
-const titleOf = (id) => document.querySelector(`#card-${CSS.escape(id)} b`)?.textContent ?? id;
+function rim() {
+  const [node, port] = state.peek.split(".");
+  const title = document.querySelector(`#card-${CSS.escape(node || "none")} b`)?.textContent ?? node;
+  const range = network.ranges.get(state.peek);
+  const values = range && (range[0] || range[1]) ? `, ${network.round(range[0])} to ${network.round(range[1])}` : "";
+  $("rim-what").textContent = state.peek ? `Peek: ${title}, ${port}${values}` : "Finish";
+  for (const el of document.querySelectorAll("[data-peek]")) el.setAttribute("aria-pressed", state.peek.startsWith(`${el.dataset.peek}.`));
+}
+
+let fresh = true; // whether card pictures are wanted anew
 
 /** Tells the server what this page looks at. */
 function view() {
-  const out = document.querySelector(`#box-${CSS.escape(state.peek || "none")} [data-out]`);
-  live.view({ ...picture.size(), look: state.look, node: state.node, peek: state.peek && out ? out.dataset.out : "" });
+  if (!picture) return;
+  live.view({ ...picture.size(), look: state.look, path: state.path, node: state.node, peek: state.peek, other: state.other, fresh });
+  fresh = false;
 }
 
 async function run(el) {
   const answer = await edit([JSON.parse(el.dataset.edit)]);
   if (!answer) return;
-  if ("thenNode" in el.dataset) {
-    document.getElementById("search").close();
-    state.node = answer.created;
+  const d = el.dataset;
+  if ("thenNode" in d || "thenClose" in d) close();
+  if ("thenNode" in d) {
     state.since = answer.version;
-    refresh("network", "bench");
-    view();
-  }
-  if ("thenLook" in el.dataset && answer.created) choose("", answer.created);
-  if ("thenFrame" in el.dataset) frame();
+    choose(answer.created || state.node, { fresh: true });
+  } else if ("thenClose" in d) refresh("network", "list", "bench");
+  else if ("thenLook" in d && answer.created) choose("", { look: answer.created });
+  else if ("thenFrame" in d) frame();
 }
 
 const frame = () => edit([{ op: "camera.frame", aspect: picture.aspect() }]);
-
-async function move(way) {
-  await post(`${base}/${way}`, "");
-}
+const move = (way) => post(`${base}/${way}`, "");
 
 async function bringIn(files) {
   const list = [...files];
   if (!list.length) return;
-  const look = list.length === 1 && /\.json$/i.test(list[0].name);
+  const name = list[0].name, only = list.length === 1;
   const form = new FormData();
-  if (look) form.append("look", list[0]);
+  if (only && /\.json$/i.test(name)) {
+    form.append("look", list[0]);
+    const answer = await post(`${base}/look`, form);
+    if (answer) choose("", { look: answer.created });
+  } else if (only && /\.(gpl|hex|txt|png)$/i.test(name)) palette(list[0]);
   else {
     for (const f of list) form.append("files", f, f.name);
     form.append("look", state.look);
     form.append("aspect", picture.aspect());
-    say(`Bringing in ${list[0].name}…`);
+    say(`Bringing in ${name}…`);
+    const answer = await post(`${base}/models`, form);
+    if (answer && !answer.notes?.length) say(`${name} is on the stage.`);
   }
-  const answer = await post(`${base}/${look ? "look" : "models"}`, form);
-  if (!answer) return;
-  if (look) choose("", answer.created);
-  else if (!answer.notes?.length) say(`${list[0].name} is on the stage.`);
+}
+
+async function palette(file, node = "") {
+  const form = new FormData();
+  form.append("palette", file);
+  const answer = await post(`${base}/palette?${new URLSearchParams(node ? { ...where(), node } : {})}`, form);
+  if (answer && !node) {
+    tab("colours");
+    say(`The colours of ${file.name} are among the swatches.`);
+  }
 }
 
 function tab(name) {
   for (const t of document.querySelectorAll("[data-tab]")) {
     const on = t.dataset.tab === name;
     t.setAttribute("aria-selected", on);
-    document.getElementById(t.dataset.tab).hidden = !on;
+    $(t.dataset.tab).hidden = !on;
   }
+  freshen(name);
+  network.paint($(name));
 }
 
-const dialog = document.getElementById("search");
-const searchText = document.getElementById("search-text");
-let searchContext = {};
-
-/** Opens the search; context may hold from (an output) or to (an input). */
-function search(context = {}) {
-  searchContext = context;
-  const where = document.getElementById("search-where");
-  where.textContent = context.to ? "It goes into the wire, or feeds the input." : context.from ? "It reads what you pulled from." : "";
-  searchText.value = "";
-  dialog.showModal();
-  searchText.focus();
-  find();
+function onlyFront(on = !document.body.classList.contains("only-front")) {
+  document.body.classList.toggle("only-front", on);
+  if (on) tab("front");
+  document.querySelector("[data-only-front]")?.setAttribute("aria-pressed", on);
 }
 
-async function find() {
-  const q = new URLSearchParams({ look: state.look, q: searchText.value, from: searchContext.from ?? "", to: searchContext.to ?? "" });
-  await htmx.ajax("GET", `${base}/search?${q}`, { source: "#results", target: "#results", swap: "innerHTML" });
-  dialog.querySelector(".result")?.setAttribute("aria-selected", "true");
+/** Gives a colour of the chosen node a swatch: the one in hand, or its first. */
+let lastColor = null;
+function useSwatch(id) {
+  const on = lastColor?.isConnected && $("bench").contains(lastColor) ? lastColor : $("bench").querySelector("[data-stop]:not([hidden]) [data-color-of], [data-color-of]");
+  if (!on) return say("The chosen node has no colour that could follow a swatch.", true);
+  const v = JSON.parse(on.getAttribute("hx-vals"));
+  edit([{ op: "swatch.use", ...where(), node: state.node, key: on.dataset.colorOf, index: v.index ?? 0, id }]);
 }
-
-searchText.addEventListener("input", find);
-dialog.addEventListener("keydown", (e) => {
-  const all = [...dialog.querySelectorAll(".result")];
-  const at = all.findIndex((r) => r.getAttribute("aria-selected") === "true");
-  if (e.key === "ArrowDown" || e.key === "ArrowUp") {
-    e.preventDefault();
-    const next = all[Math.max(0, Math.min(all.length - 1, at + (e.key === "ArrowDown" ? 1 : -1)))];
-    all.forEach((r) => r.setAttribute("aria-selected", r === next));
-    next?.scrollIntoView({ block: "nearest" });
-  } else if (e.key === "Enter") {
-    e.preventDefault();
-    all[at]?.click();
-  }
-});
 
 // --- events that panels raise ---
 
-document.addEventListener("click", (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-sun]");
-  if (!el) return;
+document.addEventListener("click", async (e) => {
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-sun],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch]");
+  if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el);
   else if (d.move) move(d.move);
   else if (d.tab) tab(d.tab);
   else if (d.lookTab) {
     e.preventDefault();
-    choose("", d.lookTab);
+    choose("", { look: d.lookTab });
   } else if (d.peek) peek(d.peek);
   else if (d.sun) {
     state.sun = d.sun;
     picture.showSun();
     refresh("stage");
-  } else frame();
+  } else if (d.pick) openPicker(d.pick);
+  else if (d.act) {
+    if ($("menu").contains(el)) $("menu").hidePopover();
+    runAction(d.act);
+  } else if ("menu" in d) menu(el);
+  else if ("starts" in d) openStarts();
+  else if (d.post) {
+    if ((await post(d.post, "")) && "thenStarts" in d) openStarts();
+  } else if ("path" in d && el.matches("button")) path(d.path);
+  else if ("outOf" in d) leave();
+  else if (d.go) choose(d.go);
+  else if (d.zoom) zoom(d.zoom);
+  else if ("onlyFront" in d) onlyFront();
+  else if (d.useSwatch) useSwatch(d.useSwatch);
+  else if ("frame" in d) frame();
 });
+
+function zoom(way) {
+  if (way === "fit") network.fit();
+  else network.zoomTo(way === "1" ? 1 : network.zoom * (way === "in" ? 1.2 : 1 / 1.2));
+}
 
 document.addEventListener("change", async (e) => {
   const el = e.target;
-  if (el.matches("[data-model]")) {
+  if (el.matches("[data-model],[data-look-file]")) {
     bringIn(el.files);
     el.value = "";
-  } else if (el.matches("[data-look-file]")) {
-    bringIn(el.files);
+  } else if (el.matches("[data-palette]")) {
+    if (el.files.length) palette(el.files[0], el.dataset.palette);
     el.value = "";
   } else if (el.matches("[data-solid]") && el.value) {
     await edit([{ op: "model.add", kind: el.value, look: state.look }, { op: "camera.frame", aspect: picture.aspect() }]);
-  } else if (el.matches("[data-wire-in]")) {
-    const option = el.selectedOptions[0];
-    const to = el.dataset.wireIn;
-    if (el.value === "" && !("many" in el.dataset)) await edit([{ op: "unwire", look: state.look, to }]);
-    else if (el.value && "wired" in option.dataset) await edit([{ op: "unwire", look: state.look, from: el.value, to }]);
-    else if (el.value) await edit([{ op: "wire", look: state.look, from: el.value, to }]);
-    refresh("bench", "network");
+  } else if (el.id === "other") {
+    state.other = el.value;
+    picture.split(el.value && [titleOf(state.look), titleOf(el.value)]);
+    view();
   } else if (el.matches("[data-twin]")) {
     const hex = el.nextElementSibling;
     hex.value = el.value;
     hex.dispatchEvent(new Event("change", { bubbles: true }));
+  } else if (el.matches("[data-slider]")) {
+    const input = el.closest(".dial").querySelector("input.field-value");
+    input.value = el.value;
+    input.dispatchEvent(new Event("change", { bubbles: true }));
   }
 });
 
-// A colour being picked is drawn while the hand moves.
+const titleOf = (look) => document.querySelector(`[data-look-tab="${CSS.escape(look)}"]`)?.textContent ?? "";
+
+// What the hand is still moving is drawn, not stored.
 document.addEventListener("input", (e) => {
-  if (!e.target.matches("[data-twin]")) return;
-  const hex = e.target.nextElementSibling;
-  hex.value = e.target.value;
-  live.tryEdits([fieldEdit(hex, e.target.value)]);
+  if (e.target.matches("[data-twin]")) {
+    const hex = e.target.nextElementSibling;
+    hex.value = e.target.value;
+    live.tryEdits([fieldEdit(hex, e.target.value)]);
+  } else if (e.target.matches("[data-slider]")) {
+    const input = e.target.closest(".dial").querySelector("input.field-value");
+    input.value = String(Math.round(Number(e.target.value) * 1000) / 1000);
+    live.tryEdits([fieldEdit(input, Number(e.target.value))]);
+  }
+});
+document.addEventListener("focusin", (e) => {
+  if (e.target.matches?.("[data-color-of]")) lastColor = e.target;
 });
 
 document.addEventListener("htmx:after:request", (e) => {
@@ -189,66 +260,141 @@ document.addEventListener("htmx:error", (e) => {
   if (e.detail?.error instanceof TypeError) say("The studio does not answer, so this was not stored. Try again in a moment.", true);
 });
 
-// Files dropped anywhere.
-const drop = document.getElementById("drop");
+// Files dropped anywhere; looks dropped on parts of the picture.
+const drop = $("drop");
+document.addEventListener("dragstart", (e) => {
+  const t = e.target.closest?.("[data-look-tab]");
+  if (t) e.dataTransfer.setData("text/x-look", t.dataset.lookTab);
+});
 document.addEventListener("dragover", (e) => {
+  if (dragging()) return;
+  const types = [...e.dataTransfer.types];
+  if (types.includes("text/x-look") && e.target.closest("#picture")) e.preventDefault();
+  if (!types.includes("Files")) return;
   e.preventDefault();
-  if ([...e.dataTransfer.types].includes("Files")) drop.hidden = false;
+  drop.hidden = false;
 });
 document.addEventListener("dragleave", (e) => {
   if (!e.relatedTarget) drop.hidden = true;
 });
 document.addEventListener("drop", (e) => {
-  e.preventDefault();
   drop.hidden = true;
-  bringIn(e.dataTransfer.files);
+  const look = e.dataTransfer.getData("text/x-look");
+  if (look && e.target.closest("#picture")) {
+    e.preventDefault();
+    const r = $("picture").getBoundingClientRect();
+    live.ask({ t: "wear", look, x: (e.clientX - r.left) / r.height, y: (e.clientY - r.top) / r.height });
+  } else if (e.dataTransfer.files.length) {
+    e.preventDefault();
+    bringIn(e.dataTransfer.files);
+  }
+});
+document.addEventListener("paste", (e) => {
+  if (e.target.matches("input,textarea") || anyOpen()) return;
+  const text = e.clipboardData.getData("text/plain");
+  if (!text) return;
+  e.preventDefault();
+  paste(text);
 });
 
 // --- keys ---
 
 document.addEventListener("keydown", (e) => {
-  const typing = e.target.matches("input:not([type=color]),select,textarea") || dialog.open;
+  const typing = e.target.matches("input:not([type=color]):not([type=range]),select,textarea") || anyOpen() || e.target.closest("#menu");
   const key = e.key.toLowerCase();
   if ((e.ctrlKey || e.metaKey) && (key === "z" || key === "y")) {
     e.preventDefault();
     move(key === "y" || e.shiftKey ? "redo" : "undo");
     return;
   }
-  if (typing || e.ctrlKey || e.metaKey || e.altKey) return;
-  const go = {
-    "/": () => search(),
+  if (e.key === "Escape" && e.target.matches("input,select,textarea") && !anyOpen()) e.target.blur();
+  if (typing || e.altKey) return;
+  if ((e.ctrlKey || e.metaKey) && key === "f") {
+    e.preventDefault();
+    tab("network");
+    return $("find").focus();
+  }
+  const plain = !e.ctrlKey && !e.metaKey && !e.shiftKey;
+  const keys = {
+    "/": () => openSearch(),
     t: () => picture.tool("turn"),
     g: () => picture.tool("pan"),
     z: () => picture.tool("zoom"),
     l: () => picture.tool("light"),
     f: frame,
-    p: () => peek(state.node),
     1: () => tab("network"),
-    2: () => tab("stage"),
-    v: () => document.getElementById("picture").focus(),
+    2: () => tab("list"),
+    3: () => tab("front"),
+    4: () => tab("colours"),
+    5: () => tab("stage"),
+    0: () => onlyFront(),
+    a: () => network.fit(),
+    v: () => $("picture").focus(),
     b: () => document.querySelector("#bench input, #bench button")?.focus(),
-    n: () => (tab("network"), document.querySelector(`#card-${CSS.escape(state.node)}`)?.focus()),
+    n: () => focusNetwork(),
+    m: () => menu($("bench")),
+    "+": () => zoom("in"),
+    "-": () => zoom("out"),
     "[": () => step(-1),
     "]": () => step(1),
-  }[key];
+    escape: () => {
+      state.selected.clear();
+      network.mark();
+    },
+  };
+  const go = plain || key === "+" ? keys[key] : undefined;
   if (go) {
     e.preventDefault();
-    go();
+    return go();
   }
+  // The canvas and sliders of the picture and the ramp have keys of their own.
+  if (e.target.closest("#picture,#ball,#ramp,[type=range]")) return;
+  const a = actionFor(e);
+  if (!a || a.id === "choose" || (a.id === "paste" && navigator.clipboard)) return; // the paste event follows
+  e.preventDefault();
+  a.run();
 });
+
+function focusNetwork() {
+  if ($("network").hidden && $("list").hidden) tab("network");
+  const panel = $("list").hidden ? $("network") : $("list");
+  (panel.querySelector(`[data-card="${CSS.escape(state.node)}"]`) ?? panel.querySelector("[data-card]"))?.focus();
+}
 
 function step(by) {
   const tabs = [...document.querySelectorAll("[data-look-tab]")];
   const at = tabs.findIndex((t) => t.dataset.lookTab === state.look);
   const next = tabs[(at + by + tabs.length) % tabs.length];
-  if (next) choose("", next.dataset.lookTab);
+  if (next) choose("", { look: next.dataset.lookTab });
 }
 
-document.getElementById("add").addEventListener("click", () => search());
+$("add").addEventListener("click", () => openSearch());
 
 // --- the other modules ---
 
-Object.assign(act, { choose, peek, search });
+Object.assign(act, {
+  choose, peek, enter, leave, menu, run: runAction,
+  search: openSearch,
+  pick: openPicker,
+  paint: (root) => network.paint(root),
+  focus: (selector) => document.querySelector(selector)?.focus(),
+  focused: () => document.activeElement?.closest?.("[data-card]")?.dataset.card,
+  note: () => {
+    const el = $("node-note");
+    el?.closest("details")?.setAttribute("open", "");
+    (el?.matches("textarea") ? el : el?.closest("details")?.querySelector("textarea"))?.focus();
+  },
+  wire: (id) => {
+    const first = document.querySelector(`#bench [data-pick^="${CSS.escape(id)}."]`);
+    first ? first.focus() : say("It has no inputs.");
+  },
+  toggle: (id) => {
+    if (!state.selected.size && state.node && state.node !== id) state.selected.add(state.node);
+    if (!state.selected.delete(id)) state.selected.add(id);
+    network.mark();
+    say(`${state.selected.size} chosen.`);
+  },
+});
 
 const live = new Live(base, {
   stored(m) {
@@ -261,29 +407,54 @@ const live = new Live(base, {
   problem: (m) => say(m.error, true),
   tones: (m) => ramp.tones(m),
   frame: (f) => picture.frame(f),
-  cards: (list) => network.cards(list),
+  cards(list) {
+    network.cards(list);
+    if (state.peek) rim();
+  },
+  tried,
   ball: (size, pixels) => picture.ball(size, pixels),
-  lost: (is) => (document.getElementById("lost").hidden = !is),
-  again: view,
+  lost: (is) => ($("lost").hidden = !is),
+  again() {
+    fresh = true;
+    view();
+  },
 });
 
+const network = new Network();
 const picture = new Picture(live, view);
 const ramp = new Ramp(live);
-const network = new Network();
 scrubbing(live);
+formulas(live);
+dialogs(live);
 document.addEventListener("htmx:after:swap", () => {
   ramp.attach();
   network.attach();
   picture.showSun();
-  // Where the chosen node is gone, or none was named, the server chose another.
-  const net = document.getElementById("net");
-  if (net && Number(net.dataset.version) >= state.since && !document.getElementById(`card-${state.node}`)) {
-    state.node = net.dataset.node;
-    view();
+  // Where the chosen node is gone, or none was named, the server chose another;
+  // it also knows which group is open.
+  const net = $("net");
+  if (net && (state.follow || net.dataset.path === state.path)) {
+    if (state.follow || net.dataset.path !== state.path) {
+      state.path = net.dataset.path;
+      state.follow = false;
+    }
+    state.group = net.dataset.group;
+    if (Number(net.dataset.version) >= state.since && !document.getElementById(`card-${state.node}`) && !chosenInFold()) {
+      state.node = net.dataset.node;
+      network.mark();
+      view();
+    }
   }
+  for (const id of state.selected) if (!document.getElementById(`card-${id}`) && !chosenInFold(id)) state.selected.delete(id);
   for (const t of document.querySelectorAll("[data-look-tab]")) {
     if (t.dataset.lookTab === state.look) t.setAttribute("aria-current", "page");
     else t.removeAttribute("aria-current");
   }
 });
-window.mobanta = { state, live, picture }; // for tests and the curious
+
+/** Whether a node is there but stands within a folded section. */
+function chosenInFold(id = state.node) {
+  return Boolean(document.querySelector(`#list [data-card="${CSS.escape(id)}"]`)) && !$("list").hidden;
+}
+
+window.mobanta = { state, live, picture, network, chosen }; // for tests and the curious

@@ -1,19 +1,18 @@
 // The line to the server: frames and card pictures come in as binary messages,
 // everything else as JSON. It comes back by itself when it breaks.
 
-const FRAME = 1, CARDS = 2, BALL = 3;
+const FRAME = 1, CARDS = 2, BALL = 3, TRIED = 4;
 
 export class Live {
   /**
    * @param {string} base address of the project
-   * @param {Object<string, Function>} on what to call: stored, problem, tones, frame, cards, ball, lost, again
+   * @param {Object<string, Function>} on what to call: stored, problem, tones, frame, cards, tried, ball, lost, again
    */
   constructor(base, on) {
     this.base = base;
     this.on = on;
     this.seq = 0;
     this.wait = 250;
-    this.wanted = null;
     this.open();
   }
 
@@ -35,6 +34,11 @@ export class Live {
     };
   }
 
+  /** Asks for something that changes nothing in the picture. */
+  ask(m) {
+    if (this.ws?.readyState === WebSocket.OPEN) this.ws.send(JSON.stringify(m));
+  }
+
   send(m) {
     m.seq = ++this.seq;
     if (this.ws?.readyState === WebSocket.OPEN) this.ws.send(JSON.stringify(m));
@@ -43,9 +47,7 @@ export class Live {
 
   /** What the page looks at: size, look, node, peek. */
   view(v) {
-    const text = JSON.stringify(v);
     this.send({ t: "view", ...v });
-    this.wanted = text;
   }
 
   /** Draws edits without storing them. */
@@ -73,7 +75,8 @@ export class Live {
         });
         break;
       }
-      case CARDS: {
+      case CARDS:
+      case TRIED: {
         const list = [];
         let at = 3;
         for (let i = v.getUint16(1, true); i > 0; i--) {
@@ -81,10 +84,11 @@ export class Live {
           const name = new TextDecoder().decode(new Uint8Array(buf, at + 1, len));
           at += 1 + len;
           const w = v.getUint16(at, true), h = v.getUint16(at + 2, true);
-          list.push({ node: name.split(".")[0], w, h, pixels: new Uint8ClampedArray(buf, at + 4, 4 * w * h) });
-          at += 4 + 4 * w * h;
+          const min = v.getFloat32(at + 4, true), max = v.getFloat32(at + 8, true);
+          list.push({ name, w, h, min, max, pixels: new Uint8ClampedArray(buf.slice(at + 12, at + 12 + 4 * w * h)) });
+          at += 12 + 4 * w * h;
         }
-        this.on.cards(list);
+        this.on[v.getUint8(0) === CARDS ? "cards" : "tried"](list);
         break;
       }
       case BALL:

@@ -1,45 +1,117 @@
 // The network: cards are chosen, wires pulled. Where cards stand is the server's.
-import { act, edit, refresh, state } from "./studio.js";
+import { act, edit, refresh, state, where } from "./studio.js";
+import { actionFor } from "./actions.js";
 
 export class Network {
   constructor() {
-    this.pictures = new Map();
+    this.pictures = new Map(); // "node.port" → ImageData
+    this.ranges = new Map(); // "node.port" → [least, greatest value]
+    this.zoom = 1;
+    for (const name of ["network", "list"]) {
+      const panel = document.getElementById(name);
+      panel.addEventListener("click", (e) => this.click(e));
+      panel.addEventListener("dblclick", (e) => this.open(e));
+      panel.addEventListener("keydown", (e) => this.key(e, panel));
+      panel.addEventListener("contextmenu", (e) => {
+        const card = e.target.closest("[data-card]");
+        if (!card) return;
+        e.preventDefault();
+        act.choose(card.dataset.card);
+        act.menu(card);
+      });
+    }
     this.panel = document.getElementById("network");
-    this.panel.addEventListener("click", (e) => this.click(e));
-    this.panel.addEventListener("dblclick", (e) => e.target.closest("[data-card]") && act.peek(e.target.closest("[data-card]").dataset.card));
-    this.panel.addEventListener("keydown", (e) => this.key(e));
-    this.panel.addEventListener("pointerdown", (e) => this.pull(e));
+    this.panel.addEventListener("pointerdown", (e) => this.pull(e) || this.pan(e));
     this.panel.addEventListener("pointerover", (e) => this.chain(e.target.closest?.("[data-card]")?.dataset.card));
     this.panel.addEventListener("pointerleave", () => this.chain(null));
     this.panel.addEventListener("focusin", (e) => e.target.matches("[data-card]") && this.chain(e.target.dataset.card));
     this.panel.addEventListener("focusout", () => this.chain(null));
+    this.panel.addEventListener("wheel", (e) => {
+      if (!e.ctrlKey) return;
+      e.preventDefault();
+      this.zoomTo(this.zoom * (e.deltaY < 0 ? 1.1 : 1 / 1.1), e);
+    }, { passive: false });
+    this.panel.addEventListener("input", (e) => e.target.id === "find" && this.find(e.target.value));
   }
 
   attach() {
-    for (const [node, p] of this.pictures) this.draw(node, p);
+    this.paint(document.getElementById("network"));
+    this.paint(document.getElementById("list"));
+    this.mark();
+    this.zoomTo(this.zoom);
+    this.lit = undefined;
+  }
+
+  /** Forgets the pictures of a network that has been left. */
+  forget() {
+    this.pictures.clear();
+    this.ranges.clear();
   }
 
   cards(list) {
     for (const c of list) {
-      const p = new ImageData(c.pixels, c.w, c.h);
-      this.pictures.set(c.node, p);
-      this.draw(c.node, p);
+      this.pictures.set(c.name, new ImageData(c.pixels, c.w, c.h));
+      this.ranges.set(c.name, [c.min, c.max]);
+      for (const canvas of document.querySelectorAll(`canvas[data-picture="${CSS.escape(c.name)}"]`)) this.draw(canvas);
+      for (const el of document.querySelectorAll(`[data-over="${CSS.escape(c.name)}"]`)) this.over(el);
     }
   }
 
-  draw(node, p) {
-    const canvas = document.getElementById(`pic-${node}`);
-    if (!canvas) return;
-    canvas.getContext("2d").putImageData(p, 0, 0);
+  paint(root) {
+    for (const canvas of root.querySelectorAll("canvas[data-picture]")) this.draw(canvas);
+    for (const el of root.querySelectorAll("[data-over]")) this.over(el);
+  }
+
+  draw(canvas) {
+    const p = this.pictures.get(canvas.dataset.picture);
+    if (p) canvas.getContext("2d").putImageData(p, 0, 0);
+  }
+
+  /** Marks a card whose values leave 0 to 1. */
+  over(el) {
+    const [least, most] = this.ranges.get(el.dataset.over) ?? [0, 0];
+    const said = [least < -0.0005 ? `least ${this.round(least)}` : "", most > 1.0005 ? `up to ${this.round(most)}` : ""].filter(Boolean);
+    el.hidden = !said.length;
+    el.textContent = said.join(", ");
+    el.title = "Values outside 0 to 1";
+  }
+
+  round(v) {
+    return Math.abs(v) >= 1000 ? v.toExponential(1) : String(Math.round(v * 100) / 100);
+  }
+
+  /** Shows which nodes are chosen beside the one. */
+  mark() {
+    for (const el of document.querySelectorAll("[data-card]")) {
+      el.classList.toggle("is-selected", state.selected.has(el.dataset.card));
+      el.setAttribute("aria-pressed", el.dataset.card === state.node);
+    }
   }
 
   click(e) {
+    if (this.dragged) return (this.dragged = false);
+    const pick = e.target.closest("[data-pick]");
+    if (pick) return;
     const card = e.target.closest("[data-card]");
-    if (card) return act.choose(card.dataset.card);
+    if (card && !e.target.closest(".fold")) {
+      if (e.shiftKey || e.ctrlKey || e.metaKey) return act.toggle(card.dataset.card);
+      state.selected.clear();
+      return act.choose(card.dataset.card);
+    }
     const wire = e.target.closest(".wire");
     if (wire) return act.search({ to: wire.dataset.wireTo });
     const port = e.target.closest("[data-in]");
-    if (port && e.detail) act.search({ to: port.dataset.in });
+    if (port && e.detail) return act.pick(port.dataset.in);
+    const out = e.target.closest("[data-out]");
+    if (out && e.detail) act.peek(out.dataset.out);
+  }
+
+  open(e) {
+    const card = e.target.closest("[data-card]");
+    if (!card || e.target.closest(".fold")) return;
+    if (card.matches(".is-group")) act.enter(card.dataset.card);
+    else if (card.matches("[data-section]")) act.run("into");
+    else act.peek(card.dataset.card);
   }
 
   /** Lets the chain of a card stand out: all that it reads and all that reads it. */
@@ -60,9 +132,10 @@ export class Network {
       }
       return seen;
     };
-    net.classList.toggle("has-chain", Boolean(node));
-    const up = node ? grow(node, "to", "from") : new Set();
-    const down = node ? grow(node, "from", "to") : new Set();
+    const on = Boolean(node && document.getElementById(`box-${node}`));
+    net.classList.toggle("has-chain", on);
+    const up = on ? grow(node, "to", "from") : new Set();
+    const down = on ? grow(node, "from", "to") : new Set();
     for (const box of net.querySelectorAll(".card-box")) {
       const id = box.id.slice(4);
       box.classList.toggle("in-chain", up.has(id) || down.has(id));
@@ -70,36 +143,41 @@ export class Network {
     for (const w of wires) w.el.classList.toggle("in-chain", (up.has(w.to) && up.has(w.from)) || (down.has(w.from) && down.has(w.to)));
   }
 
-  async key(e) {
+  key(e, panel) {
     const card = e.target.closest("[data-card]");
-    if (!card || e.ctrlKey || e.metaKey || e.altKey) return;
-    const id = card.dataset.card;
+    if (!card) return;
     const arrows = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
-    if (arrows[e.key]) {
+    if (arrows[e.key] && !e.ctrlKey && !e.metaKey && !e.altKey) {
       e.preventDefault();
-      this.next(card, arrows[e.key])?.focus();
-    } else if (e.key === "Enter" || e.key === " ") {
+      this.next(panel, card, arrows[e.key])?.focus();
+    } else if (e.key === " ") {
       e.preventDefault();
-      act.choose(id);
-    } else if (e.key === "Delete" || e.key === "Backspace") {
-      e.preventDefault();
-      await edit([{ op: "node.remove", look: state.look, node: id }]);
-    } else if (e.key.toLowerCase() === "p") {
+      act.choose(card.dataset.card);
+    } else {
+      // The keys of a card act on it, or on all that are chosen if it is one of them.
+      const a = actionFor(e);
+      if (!a) return;
       e.preventDefault();
       e.stopPropagation();
-      act.peek(id);
+      const id = card.dataset.card;
+      if (a.id !== "pick" && a.id !== "choose" && id !== state.node && !state.selected.has(id)) {
+        state.selected.clear();
+        act.choose(id, { quiet: true });
+      }
+      if (a.id === "choose") act.choose(id);
+      else a.run();
     }
   }
 
   /** The nearest card in a direction. */
-  next(card, [dx, dy]) {
+  next(panel, card, [dx, dy]) {
     const mid = (el) => {
       const r = el.getBoundingClientRect();
       return [r.left + r.width / 2, r.top + r.height / 2];
     };
     const [x, y] = mid(card);
     let best = null, least = Infinity;
-    for (const el of this.panel.querySelectorAll("[data-card]")) {
+    for (const el of panel.querySelectorAll("[data-card]")) {
       const [u, v] = mid(el);
       const along = (u - x) * dx + (v - y) * dy;
       const aside = Math.abs((u - x) * dy) + Math.abs((v - y) * dx);
@@ -111,45 +189,95 @@ export class Network {
     return best;
   }
 
+  zoomTo(z, e) {
+    const net = document.getElementById("net"), scroll = document.getElementById("net-scroll");
+    if (!net || !scroll) return;
+    const old = this.zoom;
+    this.zoom = Math.max(0.25, Math.min(2, z));
+    const r = scroll.getBoundingClientRect();
+    const at = e ? [e.clientX - r.left, e.clientY - r.top] : [0, 0];
+    const x = scroll.scrollLeft + at[0], y = scroll.scrollTop + at[1];
+    net.style.zoom = this.zoom;
+    if (e) scroll.scrollTo((x * this.zoom) / old - at[0], (y * this.zoom) / old - at[1]);
+    const is = document.getElementById("zoom-is");
+    if (is) is.textContent = `${Math.round(this.zoom * 100)} %`;
+  }
+
+  fit() {
+    const net = document.getElementById("net"), scroll = document.getElementById("net-scroll");
+    const w = Number(net.dataset.w), h = Number(net.dataset.h);
+    this.zoomTo(Math.min(1, (scroll.clientWidth - 20) / w, (scroll.clientHeight - 20) / h));
+  }
+
+  find(text) {
+    const want = text.trim().toLowerCase();
+    let first = null;
+    for (const el of this.panel.querySelectorAll("[data-card]")) {
+      const hit = want && el.textContent.toLowerCase().includes(want);
+      el.classList.toggle("is-found", Boolean(hit));
+      if (hit) first ??= el;
+    }
+    first?.scrollIntoView({ block: "center", inline: "center" });
+  }
+
+  /** Moves the view of the network by dragging its ground. */
+  pan(e) {
+    if (e.button > 1 || e.target.closest("button,input,[data-card],.wire-hit,.net-head")) return;
+    const scroll = document.getElementById("net-scroll");
+    if (!scroll?.contains(e.target)) return;
+    const x = scroll.scrollLeft + e.clientX, y = scroll.scrollTop + e.clientY;
+    const move = (ev) => scroll.scrollTo(x - ev.clientX, y - ev.clientY);
+    const end = () => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", end);
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", end);
+  }
+
   /** Pulls a wire from an output to an input, or into the open; or off an input. */
   pull(e) {
     const out = e.target.closest("[data-out]");
     const input = e.target.closest("[data-in].is-wired");
-    if ((!out && !input) || e.button) return;
+    if ((!out && !input) || e.button) return false;
     const net = document.getElementById("net"), line = document.getElementById("pull");
-    const r = net.getBoundingClientRect();
+    const r = net.getBoundingClientRect(), z = this.zoom;
     let from = out?.dataset.out, taken = null;
     let start = out ?? input;
     if (input) {
       const wires = [...net.querySelectorAll(`[data-wire-to="${CSS.escape(input.dataset.in)}"]`)];
-      taken = { from: wires.at(-1)?.dataset.wireFrom, to: input.dataset.in };
+      if (!wires.length) return false;
+      taken = { from: wires.at(-1).dataset.wireFrom, to: input.dataset.in };
       from = taken.from;
       start = net.querySelector(`[data-out="${CSS.escape(from)}"]`) ?? input;
     }
     const s = start.getBoundingClientRect();
-    const x0 = s.left + s.width / 2 - r.left, y0 = s.bottom - r.top;
+    const x0 = (s.left + s.width / 2 - r.left) / z, y0 = (s.bottom - r.top) / z;
     let far = false;
     e.preventDefault();
     const move = (ev) => {
       far ||= Math.hypot(ev.clientX - e.clientX, ev.clientY - e.clientY) > 6;
-      if (far) line.setAttribute("d", `M${x0} ${y0}L${ev.clientX - r.left} ${ev.clientY - r.top}`);
+      if (far) line.setAttribute("d", `M${x0} ${y0}L${(ev.clientX - r.left) / z} ${(ev.clientY - r.top) / z}`);
     };
     const end = async (ev) => {
       removeEventListener("pointermove", move);
       removeEventListener("pointerup", end);
       line.setAttribute("d", "");
       if (!far) return;
+      this.dragged = true;
+      setTimeout(() => (this.dragged = false), 0);
       const hit = document.elementFromPoint(ev.clientX, ev.clientY);
-      const to = hit?.closest("[data-in]")?.dataset.in ?? hit?.closest("[data-card]")?.dataset.card;
+      const to = hit?.closest("[data-in]")?.dataset.in ?? hit?.closest("[data-card]:not([data-section])")?.dataset.card;
       const edits = [];
-      if (taken && to !== taken.to) edits.push({ op: "unwire", look: state.look, from: taken.from, to: taken.to });
-      if (to && to !== taken?.to) edits.push({ op: "wire", look: state.look, from, to });
+      if (taken && to !== taken.to) edits.push({ op: "unwire", ...where(), from: taken.from, to: taken.to });
+      if (to && to !== taken?.to) edits.push({ op: "wire", ...where(), from, to });
       if (edits.length) {
         await edit(edits);
-        refresh("network", "bench");
+        refresh("network", "list", "bench");
       } else if (!to && !taken) act.search({ from });
     };
     addEventListener("pointermove", move);
     addEventListener("pointerup", end);
+    return true;
   }
 }

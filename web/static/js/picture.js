@@ -78,6 +78,15 @@ export class Picture {
     this.ballCanvas.getContext("2d").putImageData(new ImageData(pixels, size, size), 0, 0);
   }
 
+  /** Shows which look stands on which side, or that there is one alone. */
+  split(names) {
+    const el = document.getElementById("split");
+    el.hidden = !names;
+    if (!names) return;
+    document.getElementById("split-left").textContent = names[0];
+    document.getElementById("split-right").textContent = names[1];
+  }
+
   showSun() {
     const name = document.querySelector(`[data-sun-block="${CSS.escape(state.sun)}"] input`)?.value ?? "no light";
     const el = document.getElementById("ball-name");

@@ -1,5 +1,5 @@
 // The ramp on the bench: its band edges are dragged, or moved with keys.
-import { edit, state } from "./studio.js";
+import { edit, where } from "./studio.js";
 
 export class Ramp {
   constructor(live) {
@@ -31,7 +31,7 @@ export class Ramp {
     el.addEventListener("dblclick", (e) => {
       if (!e.target.closest(".ramp-box")) return;
       const at = this.place(e);
-      edit([{ op: "ramp.add", look: state.look, node: this.node, value: at }]);
+      edit([{ op: "ramp.add", ...where(), node: this.node, value: at }]);
       this.chosen = this.edges().filter((b) => Number(b.dataset.at) <= at).length;
     });
   }
@@ -89,7 +89,7 @@ export class Ramp {
   }
 
   change(index, at) {
-    return { op: "ramp.stop", look: state.look, node: this.node, index, value: { at: Math.round(at * 1e5) / 1e5 } };
+    return { op: "ramp.stop", ...where(), node: this.node, index, value: { at: Math.round(at * 1e5) / 1e5 } };
   }
 
   async keep(index, at) {
@@ -143,10 +143,10 @@ export class Ramp {
       }, 300);
     } else if (e.key === "Delete" || e.key === "Backspace") {
       e.preventDefault();
-      edit([{ op: "ramp.remove", look: state.look, node: this.node, index }]);
+      edit([{ op: "ramp.remove", ...where(), node: this.node, index }]);
     } else if (e.key === "Insert" || e.key === "+") {
       e.preventDefault();
-      edit([{ op: "ramp.add", look: state.look, node: this.node }]);
+      edit([{ op: "ramp.add", ...where(), node: this.node }]);
     }
   }
 

@@ -7,15 +7,25 @@ const body = document.body;
 export const state = {
   project: body.dataset.project,
   look: body.dataset.look,
+  path: body.dataset.path, // of the group that is open
+  group: body.dataset.group, // its id
   node: body.dataset.node,
+  selected: new Set(), // nodes chosen beside the one
   sun: body.dataset.sun,
-  peek: "",
+  peek: "", // "node.port"
+  other: "", // the look that is compared with
   version: Number(body.dataset.version),
   since: 0, // the version from which on the chosen node exists
 };
 
 export const base = `/p/${state.project}`;
-export const query = () => new URLSearchParams({ look: state.look, node: state.node, sun: state.sun }).toString();
+export const query = (more = {}) => new URLSearchParams({ look: state.look, path: state.path, node: state.node, sun: state.sun, ...more }).toString();
+
+/** The network that is open, as edits name it. */
+export const where = () => (state.group ? { group: state.group } : { look: state.look });
+
+/** The nodes that an action is about. */
+export const chosen = () => (state.selected.size ? [...state.selected] : state.node ? [state.node] : []);
 
 /** Says something in a line at the foot of the page. */
 let saidTimer = 0;
@@ -28,12 +38,23 @@ export function say(text, bad = false) {
   saidTimer = setTimeout(() => (el.hidden = true), bad ? 9000 : 5000);
 }
 
-/** Fetches panels anew; fields keep their focus, pictures stay. */
+const all = ["top", "network", "list", "front", "colours", "bench", "stage", "hint"];
+const stale = new Set(); // panels that are hidden and no longer true
+
+/** Fetches panels anew; fields keep their focus, pictures stay. Hidden ones wait until they are shown. */
 export function refresh(...names) {
-  for (const name of names.length ? names : ["top", "network", "bench", "stage", "hint"]) {
+  for (const name of names.length ? names : all) {
+    if (document.getElementById(name).hidden) {
+      stale.add(name);
+      continue;
+    }
+    stale.delete(name);
     htmx.ajax("GET", `${base}/panel/${name}?${query()}`, { source: `#${name}`, target: `#${name}`, swap: "innerMorph" });
   }
 }
+
+/** Brings a panel that has just been shown up to date. */
+export const freshen = (name) => stale.has(name) && refresh(name);
 
 /** Sends edits as one revision; answers with what the server said, or null. */
 export async function edit(edits) {
@@ -68,5 +89,5 @@ export function fieldEdit(input, value) {
   return v;
 }
 
-/** What one module does for the others; the desk fills it in: choose, peek, search. */
+/** What one module does for the others; the desk fills it in. */
 export const act = {};

@@ -1,0 +1,148 @@
+package web
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"mobanta/core/exchange"
+	"mobanta/core/formula"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/project"
+	"mobanta/store"
+)
+
+// fragment gives the chosen nodes as text.
+func (v *Server) fragment(c *echo.Context) error {
+	d, err := v.deskData(c)
+	if err != nil {
+		return err
+	}
+	f := d.Net.Fragment(strings.Split(c.QueryParam("nodes"), ","), false)
+	if len(f.Nodes) == 0 {
+		return errors.New("choose nodes to copy; Finish cannot be")
+	}
+	var buf bytes.Buffer
+	if err := exchange.WriteFragment(&buf, &f, d.Project.UsedGroups(&f)); err != nil {
+		return err
+	}
+	return c.Blob(http.StatusOK, "text/plain; charset=utf-8", buf.Bytes())
+}
+
+// paste adds nodes that were copied as text.
+func (v *Server) paste(c *echo.Context) error {
+	r := c.Request()
+	text, err := io.ReadAll(http.MaxBytesReader(c.Response(), r.Body, exchange.MaxLookBytes))
+	if err != nil {
+		return err
+	}
+	f, err := exchange.ReadFragment(string(text))
+	if err != nil {
+		return err
+	}
+	st, outcomes, err := v.apply(r, c.Param("id"), []project.Edit{{Op: "node.paste", Look: c.QueryParam("look"), Group: c.QueryParam("group"), Network: &f.Network, Groups: f.Groups}})
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, answered(st, outcomes))
+}
+
+// answered tells what is stored and what was made.
+func answered(st *store.State, outcomes []project.Outcome) answer {
+	a := answer{Version: st.Version}
+	for _, o := range outcomes {
+		if o.Created != "" {
+			a.Created = o.Created
+		}
+		if len(o.Several) > 0 {
+			a.Several = o.Several
+		}
+		if o.Note != "" {
+			a.Notes = append(a.Notes, o.Note)
+		}
+	}
+	return a
+}
+
+// formula checks a formula as it is typed.
+func (v *Server) formula(c *echo.Context) error {
+	d, err := v.deskData(c)
+	if err != nil {
+		return err
+	}
+	if d.Node == nil || d.Node.Kind != "formula" {
+		return store.ErrNotFound
+	}
+	t, err := node.CheckFormula(c.QueryParam("text"), d.Node.Value(d.Spec.Setting("inputs")).([]network.Argument))
+	var slip *formula.Error
+	switch {
+	case errors.As(err, &slip):
+		return c.JSON(http.StatusOK, map[string]any{"error": slip.Msg, "at": slip.At})
+	case err != nil:
+		return c.JSON(http.StatusOK, map[string]any{"error": strings.TrimPrefix(err.Error(), "formula: "), "at": 0})
+	}
+	return c.JSON(http.StatusOK, map[string]any{"gives": t.String()})
+}
+
+// importPalette brings the colours of a palette file into the project's swatches,
+// or into the palette of a node.
+func (v *Server) importPalette(c *echo.Context) error {
+	data, err := upload(c, "palette", exchange.MaxPaletteBytes)
+	if err != nil {
+		return err
+	}
+	p, err := exchange.ReadPalette(data)
+	if err != nil {
+		return err
+	}
+	e := project.Edit{Op: "swatch.bring"}
+	if id := c.QueryParam("node"); id != "" {
+		e = project.Edit{Op: "node.set", Look: c.QueryParam("look"), Group: c.QueryParam("group"), Node: id, Key: "strip", Value: p.Strip}
+	} else {
+		for _, n := range p.Colors {
+			e.Colors = append(e.Colors, project.Swatch{Name: n.Name, Color: n.Color})
+		}
+	}
+	st, outcomes, err := v.apply(c.Request(), c.Param("id"), []project.Edit{e})
+	if err != nil {
+		return err
+	}
+	return c.JSON(http.StatusOK, answered(st, outcomes))
+}
+
+// exportPalette gives the project's swatches as a palette file.
+func (v *Server) exportPalette(c *echo.Context) error {
+	st, err := v.store.Load(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	var list []exchange.Named
+	for _, w := range st.Project.Swatches {
+		list = append(list, exchange.Named{Name: w.Name, Color: w.Color})
+	}
+	var buf bytes.Buffer
+	mime := "text/plain; charset=utf-8"
+	format := c.Param("format")
+	switch format {
+	case "gpl":
+		err = exchange.WriteGPL(&buf, st.Project.Name, list)
+	case "hex":
+		err = exchange.WriteHex(&buf, list)
+	case "png":
+		mime = "image/png"
+		err = exchange.WriteStrip(&buf, list)
+	default:
+		return echo.ErrNotFound
+	}
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(st.Project.Name)+"."+format))
+	return c.Blob(http.StatusOK, mime, buf.Bytes())
+}

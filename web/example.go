@@ -1,0 +1,118 @@
+package web
+
+import (
+	"bytes"
+	"image/png"
+	"net/http"
+	"sync"
+
+	"github.com/labstack/echo/v5"
+
+	"mobanta/core/mesh"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/picture"
+	"mobanta/core/stage"
+)
+
+// examples keeps the pictures of the help page, made when they are first asked for.
+type examples struct {
+	mu   sync.Mutex
+	made map[string][]byte
+}
+
+const exampleW, exampleH = 150, 110
+
+// example gives a picture of what a kind of node does, on two solids.
+func (v *Server) example(c *echo.Context) error {
+	k := cat.Kind(c.Param("kind"))
+	if k == nil {
+		return echo.ErrNotFound
+	}
+	v.examples.mu.Lock()
+	defer v.examples.mu.Unlock()
+	data := v.examples.made[k.Spec.Kind]
+	if data == nil {
+		var err error
+		if data, err = exampleOf(c, k); err != nil {
+			return err
+		}
+		v.examples.made[k.Spec.Kind] = data
+	}
+	c.Response().Header().Set("Cache-Control", "max-age=3600")
+	return c.Blob(http.StatusOK, "image/png", data)
+}
+
+// exampleLook is a network that shows a node at work: light feeds its tones, bands
+// its colours.
+func exampleLook(k *node.Kind) (*network.Network, network.Ref) {
+	wire := func(ref string) network.Input { return network.Input{Wires: []network.Ref{network.ParseRef(ref)}} }
+	n := &network.Network{Nodes: []network.Node{
+		{ID: "light", Kind: "diffuse-light"},
+		{ID: "bands", Kind: "ramp", In: map[string]network.Input{"tone": wire("light.tone")}},
+		{ID: "rim", Kind: "outline"},
+		{ID: "node", Kind: k.Spec.Kind, In: map[string]network.Input{}},
+		{ID: "end", Kind: network.FinishKind, In: map[string]network.Input{"colour": wire("bands.colour")}},
+	}}
+	d := n.Node("node")
+	if k.Spec.Kind == network.FinishKind {
+		n.Nodes = append(n.Nodes[:3], n.Nodes[4])
+		n.Nodes = append(n.Nodes, network.Node{ID: "ink", Kind: "edge-lines"})
+		n.Node("end").In["lines"] = wire("ink.lines")
+		return n, network.Ref{}
+	}
+	spec := cat.Of(d)
+	tones := 0
+	for _, p := range spec.Inputs {
+		switch {
+		case p.Hidden || p.Key == "normal":
+		case p.Type == network.Tone && tones == 0:
+			d.In[p.Key] = wire("light.tone")
+			tones++
+		case p.Type == network.Color && (p.Key == "base" || p.Key == "colour" || p.Key == "a" && k.Spec.Kind != "layers"):
+			d.In[p.Key] = wire("bands.colour")
+		case p.Key == "amount":
+			d.In[p.Key] = wire("rim.tone")
+		}
+	}
+	out := network.Ref{Node: "node", Port: spec.Outputs[0].Key}
+	if spec.Outputs[0].Type == network.Lines {
+		n.Node("end").In["lines"] = wire(out.String())
+		return n, network.Ref{}
+	}
+	return n, out
+}
+
+func exampleOf(c *echo.Context, k *node.Kind) ([]byte, error) {
+	net, ref := exampleLook(k)
+	if err := net.Settle(cat); err != nil {
+		return nil, err
+	}
+	st := stage.New()
+	st.Backdrop.Color = [3]float32{0.18, 0.18, 0.18}
+	st.Camera.Azimuth, st.Camera.Elevation = 25, 22
+	st.Models = []stage.Model{
+		{ID: "a", Name: "a", Solid: "torus", At: [3]float32{-0.8, 0, 0}, Turn: [3]float32{55, 0, 20}, Scale: 1, Looks: map[string]string{"Torus": "look"}},
+		{ID: "b", Name: "b", Solid: "capsule", At: [3]float32{0.9, 0, 0.4}, Turn: [3]float32{0, 0, -25}, Scale: 1, Looks: map[string]string{"Capsule": "look"}},
+	}
+	sc, err := stage.NewScene(&st, func(m *stage.Model) (*mesh.Surface, error) {
+		return mesh.NewSurface(mesh.FindSolid(m.Solid).Make(), mesh.DefaultCrease)
+	}, nil)
+	if err != nil {
+		return nil, err
+	}
+	st.Camera = st.Camera.Frame(sc.Box, float64(exampleW)/exampleH)
+	job := picture.Job{Scene: sc, Looks: map[string]*network.Network{"look": net}, W: 2 * exampleW, H: 2 * exampleH, Samples: 4}
+	if ref.Node != "" {
+		job.Peek = &picture.Peek{Look: "look", Ref: ref}
+	}
+	r := picture.NewRenderer(1)
+	if err := r.Render(c.Request().Context(), job, func(*picture.Result) {}); err != nil {
+		return nil, err
+	}
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, r.Small(exampleW, exampleH)); err != nil {
+		return nil, err
+	}
+	return buf.Bytes(), nil
+}

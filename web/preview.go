@@ -1,0 +1,127 @@
+package web
+
+import (
+	"errors"
+
+	"mobanta/core/network"
+	"mobanta/core/picture"
+	"mobanta/core/project"
+	"mobanta/core/stage"
+)
+
+// tried is edits of which the page wants to see what they would do.
+type tried struct {
+	Name  string `json:"name"`
+	Edits []wish `json:"edits"`
+}
+
+const (
+	previewW, previewH = 112, 74
+	maxPreviews        = 120
+)
+
+// previews makes the small pictures that were asked for, one by one, as long as
+// nothing more urgent is to be drawn.
+func (s *session) previews() {
+	for {
+		s.mu.Lock()
+		if s.dirty || len(s.asked) == 0 || s.view.W == 0 || s.ctx.Err() != nil {
+			s.mu.Unlock()
+			return
+		}
+		item, state, view := s.asked[0], s.state, s.view
+		s.asked = s.asked[1:]
+		s.mu.Unlock()
+		pix, err := s.preview(item, state.Project, view)
+		if err != nil || len(item.Name) > 250 { // what would be refused has no picture
+			continue
+		}
+		s.sendCards(triedMessage, []picture.CardPicture{{Name: item.Name, Pix: pix}}, previewW, previewH)
+	}
+}
+
+// preview renders the project as the edits would leave it; a node that nothing
+// reads yet is shown by itself.
+func (s *session) preview(item tried, base *project.Project, view said) ([]byte, error) {
+	edits, err := settled(item.Edits)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.server.expand(s.ctx, edits); err != nil {
+		return nil, err
+	}
+	p := base.Clone()
+	created := ""
+	for i := range edits {
+		o, err := p.Apply(&edits[i])
+		if err != nil {
+			return nil, err
+		}
+		if o.Created != "" && edits[i].Op == "node.add" {
+			created = o.Created
+		}
+	}
+	looks, err := p.Networks()
+	if err != nil {
+		return nil, err
+	}
+	sc, err := stage.NewScene(&p.Stage, s.server.surfaces.get, s.smallAt)
+	if err != nil {
+		return nil, err
+	}
+	s.smallAt = sc
+	job := picture.Job{Scene: sc, Looks: looks, W: 2 * previewW, H: 2 * previewH, Samples: 1}
+	if l := p.Look(view.Look); l != nil && created != "" {
+		job.Peek = s.alone(p, l, view.Path, created)
+	}
+	if err := s.small.Render(s.ctx, job, func(*picture.Result) {}); err != nil {
+		return nil, err
+	}
+	img := s.small.Small(previewW, previewH)
+	if img == nil {
+		return nil, errors.New("nothing to show")
+	}
+	return img.Pix, nil
+}
+
+// alone returns the peek at a new node, nil if something reads it.
+func (s *session) alone(p *project.Project, l *project.Look, path, id string) *picture.Peek {
+	cat := p.Catalogue()
+	flat, err := cat.Flatten(&l.Network)
+	if err != nil {
+		return nil
+	}
+	at, ok := cat.At(&l.Network, path, network.Ref{Node: id})
+	if !ok {
+		return nil
+	}
+	for i := range flat.Nodes {
+		for _, in := range flat.Nodes[i].In {
+			for _, w := range in.Wires {
+				if w.Node == at.Node {
+					return nil
+				}
+			}
+		}
+	}
+	return &picture.Peek{Look: l.ID, Ref: at}
+}
+
+// assign puts a look onto the part of the picture that it was dropped on.
+func (s *session) assign(m said) {
+	s.mu.Lock()
+	state := s.state
+	s.mu.Unlock()
+	part, ok := s.renderer.PartAt(m.X, m.Y)
+	if !ok {
+		s.tell(map[string]any{"t": "problem", "error": "There is no part of a model there: drop the look on one."})
+		return
+	}
+	e := project.Edit{Op: "look.assign", ID: state.Project.Stage.Models[part.Model].ID, Part: part.Name, Look: m.Look}
+	st, _, err := s.server.store.Edit(s.ctx, s.id, []project.Edit{e})
+	if err != nil {
+		s.tell(map[string]any{"t": "problem", "error": sentence(err).Message})
+		return
+	}
+	s.server.hub.changed(st)
+}

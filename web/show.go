@@ -1,0 +1,561 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"mobanta/core/color"
+	"mobanta/core/formula"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/stage"
+	"mobanta/core/vec"
+)
+
+var cat node.Catalogue
+
+// Brief says what matters of a node in a few words, for its card.
+func (d *desk) Brief(n *network.Node) string {
+	spec := d.Cat.Of(n)
+	val := func(key string) any { return n.Value(spec.Setting(key)) }
+	constant := func(key string) string {
+		if len(n.In[key].Wires) > 0 {
+			return "wired"
+		}
+		f, _ := n.Constant(spec.Input(key)).(float64)
+		return number(f)
+	}
+	choice := func(key string) string {
+		s := spec.Setting(key)
+		for _, o := range s.Choices {
+			if o.Key == val(key) {
+				return o.Name
+			}
+		}
+		return ""
+	}
+	switch n.Kind {
+	case "ramp":
+		return counted(len(val("stops").([]color.Stop)), "band")
+	case "soft-step":
+		return "at " + constant("threshold")
+	case "highlight":
+		return "rough " + number(val("roughness").(float64))
+	case "colour":
+		return val("colour").(color.C).Hex()
+	case "outline":
+		return "below " + constant("thickness")
+	case "edge-lines":
+		return "width " + constant("width")
+	case "diffuse-light":
+		if val("shadows").(bool) {
+			return "with shadows"
+		}
+		return "no shadows"
+	case "steps":
+		return number(val("count")) + " steps"
+	case "range":
+		return constant("to-low") + " to " + constant("to-high")
+	case "layers":
+		on := 0
+		list := val("layers").([]network.Layer)
+		for _, l := range list {
+			if !l.Off {
+				on++
+			}
+		}
+		return fmt.Sprintf("%d on, %d off", on, len(list)-on)
+	case "switch":
+		return choice("live")
+	case "formula":
+		return val("text").(string)
+	case "palette-strip":
+		return counted(len(val("strip").(color.Strip)[0]), "colour")
+	}
+	if g := d.Cat.GroupOf(n); g != nil {
+		return counted(len(g.Nodes), "node")
+	}
+	if len(spec.Settings) > 0 && spec.Settings[0].Type == network.Choice {
+		return choice(spec.Settings[0].Key)
+	}
+	return ""
+}
+
+func counted(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// number prints a number as it is shown in a field: three decimals at most.
+func number(v any) string {
+	f := 0.0
+	switch v := v.(type) {
+	case float64:
+		f = v
+	case float32:
+		f = float64(v)
+	}
+	s := strconv.FormatFloat(math.Round(f*1000)/1000, 'f', -1, 64)
+	if s == "-0" {
+		return "0"
+	}
+	return s
+}
+
+// Describe tells in a sentence what a node is and reads: the text alternative of
+// its card.
+func (d *desk) Describe(n *network.Node) string {
+	spec := d.Cat.Of(n)
+	out := n.Title(d.Cat)
+	if n.Name != "" {
+		out += ", " + spec.Name
+	}
+	if b := d.Brief(n); b != "" {
+		out += ", " + b
+	}
+	if n.Off {
+		out += ", bypassed"
+	}
+	for _, p := range spec.Inputs {
+		for _, f := range d.Feeds(n, p.Key) {
+			out += "; " + p.Name + " from " + f.Name
+		}
+	}
+	return out
+}
+
+// Main names the output whose picture a card shows: the first that is read, or
+// else the first; "ID." for Finish.
+func (d *desk) Main(id string) string {
+	n := d.Net.Node(id)
+	if n == nil {
+		return ""
+	}
+	outs := d.Cat.Of(n).Outputs
+	if len(outs) == 0 {
+		return id + "."
+	}
+	for _, o := range outs {
+		ref := network.Ref{Node: id, Port: o.Key}
+		for i := range d.Net.Nodes {
+			for _, in := range d.Net.Nodes[i].In {
+				if slices.Contains(in.Wires, ref) {
+					return ref.String()
+				}
+			}
+		}
+	}
+	return id + "." + outs[0].Key
+}
+
+// MainOf is Main for a card, which may be a folded section's.
+func (d *desk) MainOf(c network.Card) string {
+	if !c.Folded {
+		return d.Main(c.ID)
+	}
+	if len(c.Outs) > 0 {
+		return c.Outs[0].Ref.String()
+	}
+	if s := d.Net.Section(c.ID); s != nil && len(s.Nodes) > 0 {
+		return d.Main(s.Nodes[len(s.Nodes)-1])
+	}
+	return ""
+}
+
+// row is a line of the list of a network.
+type row struct {
+	Depth int
+	Node  *network.Node
+	Port  string // of the reader that it feeds, "" at the top
+	Again bool   // it stands in full further up
+}
+
+// Rows returns the network as an indented list: what Finish reads stands under
+// it, and so on; what nothing reads stands at the end.
+func (d *desk) Rows() []row {
+	var out []row
+	seen := map[string]bool{}
+	var walk func(n *network.Node, depth int, port string)
+	walk = func(n *network.Node, depth int, port string) {
+		out = append(out, row{depth, n, port, seen[n.ID]})
+		if seen[n.ID] {
+			return
+		}
+		seen[n.ID] = true
+		for _, p := range d.Cat.Of(n).Inputs {
+			for _, w := range n.In[p.Key].Wires {
+				if src := d.Net.Node(w.Node); src != nil {
+					walk(src, depth+1, p.Name)
+				}
+			}
+		}
+	}
+	read := map[string]bool{}
+	for i := range d.Net.Nodes {
+		for _, in := range d.Net.Nodes[i].In {
+			for _, w := range in.Wires {
+				read[w.Node] = true
+			}
+		}
+	}
+	if end := d.Net.Finish(); end != nil {
+		walk(end, 0, "")
+	}
+	for i := range d.Net.Nodes {
+		if n := &d.Net.Nodes[i]; !read[n.ID] && !seen[n.ID] {
+			walk(n, 0, "")
+		}
+	}
+	return out
+}
+
+// field is an input or a setting as the bench and the front show it.
+type field struct {
+	Desk    *desk
+	Node    *network.Node
+	Input   *network.Port    // or
+	Setting *network.Setting // one of both
+	Name    string
+	Key     string
+	Dial    string // id of the dial that it is, "" on the bench
+}
+
+// Inputs returns the inputs of the chosen node that have no rows of their own.
+func (d *desk) Inputs() []field {
+	var out []field
+	for i := range d.Spec.Inputs {
+		p := &d.Spec.Inputs[i]
+		if (d.Node.Kind == "layers" && p.Key != "base") || d.Node.Kind == "switch" || d.Node.Kind == "formula" {
+			continue
+		}
+		out = append(out, field{Desk: d, Node: d.Node, Input: p, Name: p.Name, Key: p.Key})
+	}
+	return out
+}
+
+// Settings returns the settings of the chosen node.
+func (d *desk) Settings() []field {
+	var out []field
+	for i := range d.Spec.Settings {
+		s := &d.Spec.Settings[i]
+		out = append(out, field{Desk: d, Node: d.Node, Setting: s, Name: s.Name, Key: s.Key})
+	}
+	return out
+}
+
+// Input returns the field of one input of the chosen node.
+func (d *desk) Input(key string) field {
+	p := d.Spec.Input(key)
+	if p == nil {
+		return field{}
+	}
+	return field{Desk: d, Node: d.Node, Input: p, Name: p.Name, Key: p.Key}
+}
+
+// Dials returns the fields of the look's front.
+func (d *desk) Dials() []field {
+	var out []field
+	n := &d.Look.Network
+	whole := *d
+	whole.Net, whole.Group, whole.Path = n, nil, ""
+	for _, l := range n.Dials {
+		f := field{Desk: &whole, Node: n.Node(l.Node), Name: l.Name, Key: l.Key, Dial: l.ID}
+		if f.Node == nil {
+			continue
+		}
+		spec := d.Cat.Of(f.Node)
+		if s := spec.Setting(l.Key); s != nil {
+			c := *s
+			if l.Min < l.Max && c.Type == network.Number {
+				c.Min, c.Max = max(c.Min, l.Min), min(c.Max, l.Max)
+			}
+			f.Setting = &c
+		} else if p := spec.Input(l.Key); p != nil {
+			c := *p
+			if l.Min < l.Max {
+				c.Min, c.Max = l.Min, l.Max
+			}
+			f.Input = &c
+		} else {
+			continue
+		}
+		out = append(out, f)
+	}
+	return out
+}
+
+// Range returns the range of a dial's slider.
+func (f field) Range() [2]float64 {
+	if f.Setting != nil {
+		return [2]float64{f.Setting.Min, f.Setting.Max}
+	}
+	return [2]float64{f.Input.Min, f.Input.Max}
+}
+
+// Numeric tells whether a field holds a number.
+func (f field) Numeric() bool {
+	return f.Setting != nil && f.Setting.Type == network.Number || f.Input != nil && f.Input.Type == network.Tone
+}
+
+// Wired tells whether an input is fed by a wire.
+func (f field) Wired() bool { return f.Input != nil && len(f.Node.In[f.Key].Wires) > 0 }
+
+// Value returns the value of a setting or of an unwired input.
+func (f field) Value() any {
+	if f.Setting != nil {
+		return f.Node.Value(f.Setting)
+	}
+	return f.Node.Constant(f.Input)
+}
+
+// Feeds names what feeds the input.
+func (f field) Feeds() []Source { return f.Desk.Feeds(f.Node, f.Key) }
+
+// Vals returns the edit that sets the field, as JSON without its value.
+func (f field) Vals(pairs ...any) (string, error) {
+	op := "node.set"
+	if f.Input != nil {
+		op = "node.input"
+	}
+	return f.Desk.Vals(op, append([]any{"node", f.Node.ID, "key", f.Key}, pairs...)...)
+}
+
+// Swatch returns the name of the project's swatch that the colour follows, ""
+// for none.
+func (f field) Swatch() string { return f.Desk.SwatchOf(f.Node.Swatches[f.Key]) }
+
+// SwatchOf returns the name of a swatch, "" for none.
+func (d *desk) SwatchOf(id string) string {
+	w := d.Project.Swatch(id)
+	switch {
+	case w == nil:
+		return ""
+	case w.Name == "":
+		return w.Color.Hex()
+	}
+	return w.Name
+}
+
+// Exposed names what the open group shows of a node's input or setting outside,
+// "" for nothing.
+func (f field) Exposed() string {
+	if f.Desk.Group == nil {
+		return ""
+	}
+	for _, e := range f.Desk.Group.Inputs {
+		if slices.Contains(e.To, network.Ref{Node: f.Node.ID, Port: f.Key}) {
+			return e.Name
+		}
+	}
+	return ""
+}
+
+// OnFront tells whether the look's front has it.
+func (f field) OnFront() bool {
+	return slices.ContainsFunc(f.Desk.Net.Dials, func(l network.Dial) bool { return l.Node == f.Node.ID && l.Key == f.Key })
+}
+
+// wirePath draws a wire as an SVG path with rounded corners.
+func wirePath(points [][2]int) string {
+	const radius = 5
+	var b strings.Builder
+	for i, p := range points {
+		if i == 0 {
+			fmt.Fprintf(&b, "M%d %d", p[0], p[1])
+			continue
+		}
+		if i == len(points)-1 {
+			fmt.Fprintf(&b, "L%d %d", p[0], p[1])
+			continue
+		}
+		prev, next := points[i-1], points[i+1]
+		short := func(a, b [2]int) (x, y float64) {
+			dx, dy := float64(b[0]-a[0]), float64(b[1]-a[1])
+			d := math.Hypot(dx, dy)
+			if d == 0 {
+				return float64(a[0]), float64(a[1])
+			}
+			r := min(radius, d/2)
+			return float64(a[0]) + dx/d*r, float64(a[1]) + dy/d*r
+		}
+		x0, y0 := short(p, prev)
+		x1, y1 := short(p, next)
+		fmt.Fprintf(&b, "L%.1f %.1fQ%d %d %.1f %.1f", x0, y0, p[0], p[1], x1, y1)
+	}
+	return b.String()
+}
+
+// band is a band of a ramp on the strip.
+type band struct {
+	Index       int
+	Stop        color.Stop
+	Hex         string
+	From, Width float64 // percent
+	CSS         template.CSS
+}
+
+// bands returns the bands of a ramp, left to right; the strip is drawn with the
+// ramp itself in small steps, so that soft edges show as they are.
+func bands(d *network.Node) []band {
+	k := cat.Kind("ramp")
+	stops := d.Value(k.Setting("stops")).([]color.Stop)
+	out := make([]band, len(stops))
+	for i, s := range stops {
+		end := float32(1)
+		if i+1 < len(stops) {
+			end = stops[i+1].At
+		}
+		at := s.At
+		if i == 0 {
+			at = 0
+		}
+		out[i] = band{Index: i, Stop: s, Hex: s.Color.Hex(), From: 100 * float64(at), Width: 100 * float64(end-at)}
+	}
+	return out
+}
+
+// strip returns the ramp as a CSS gradient.
+func strip(d *network.Node) template.CSS {
+	k := cat.Kind("ramp")
+	stops := d.Value(k.Setting("stops")).([]color.Stop)
+	r := color.NewRamp(stops, color.Mixing(d.Value(k.Setting("mixing")).(string)))
+	var parts []string
+	put := func(t float64) { parts = append(parts, fmt.Sprintf("%s %.3f%%", r.At(float32(t)).Hex(), 100*t)) }
+	put(0)
+	for i, s := range stops {
+		at := float64(s.At)
+		switch s.Edge {
+		case color.Linear, color.Smooth, color.Ease, color.Soft:
+			from, to := at, at
+			if s.Edge == color.Soft {
+				from, to = at-float64(s.Softness)/2, at+float64(s.Softness)/2
+			} else if i > 0 {
+				from = float64(stops[i-1].At)
+			}
+			for k := range 17 {
+				if t := from + (to-from)*float64(k)/16; t >= 0 && t <= 1 {
+					put(t)
+				}
+			}
+		default:
+			if at > 0 {
+				parts = append(parts, fmt.Sprintf("%s %.3f%%", r.At(math.Nextafter32(s.At, 0)).Hex(), 100*at))
+			}
+			put(at)
+		}
+	}
+	put(1)
+	// Built from hex colours and numbers alone.
+	return template.CSS("linear-gradient(to right," + strings.Join(parts, ",") + ")")
+}
+
+// partRow is a part of a model in the stage tab.
+type partRow struct{ Name, Look string }
+
+func parts(m *stage.Model) []partRow {
+	var out []partRow
+	for name, look := range m.Looks {
+		out = append(out, partRow{name, look})
+	}
+	slices.SortFunc(out, func(a, b partRow) int { return strings.Compare(a.Name, b.Name) })
+	return out
+}
+
+func vals(pairs ...any) (string, error) {
+	m := map[string]any{}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		m[fmt.Sprint(pairs[i])] = pairs[i+1]
+	}
+	data, err := json.Marshal(m)
+	return string(data), err
+}
+
+// hex returns the swatch of a colour as a template holds it.
+func hex(v any) string {
+	if c, ok := v.(color.C); ok {
+		return c.Hex()
+	}
+	return "#000000"
+}
+
+// components returns the three numbers of a vector as they are typed.
+func components(v any) string {
+	switch v := v.(type) {
+	case [3]float64:
+		return number(v[0]) + ", " + number(v[1]) + ", " + number(v[2])
+	case vec.V:
+		return number(v[0]) + ", " + number(v[1]) + ", " + number(v[2])
+	}
+	return ""
+}
+
+// points prints the corners of a polygon for SVG.
+func points(list [][2]int) string {
+	var b strings.Builder
+	for _, p := range list {
+		fmt.Fprintf(&b, "%d,%d ", p[0], p[1])
+	}
+	return b.String()
+}
+
+// functions are what templates may call.
+func (v *Server) functions() template.FuncMap {
+	return template.FuncMap{
+		"asset":      func(name string) string { return "/static/" + name + "?v=" + v.stamps[name] },
+		"vals":       vals,
+		"num":        number,
+		"path":       wirePath,
+		"points":     points,
+		"bands":      bands,
+		"strip":      strip,
+		"parts":      parts,
+		"hex":        hex,
+		"components": components,
+		"has": func(list any, s string) bool {
+			l, _ := list.([]string)
+			return slices.Contains(l, s)
+		},
+		"without": func(list any, s string) (string, error) { // the list with s taken out or put in, as JSON
+			l, _ := list.([]string)
+			out := slices.DeleteFunc(slices.Clone(l), func(e string) bool { return e == s })
+			if len(out) == len(l) {
+				out = append(out, s)
+			}
+			data, err := json.Marshal(out)
+			return string(data), err
+		},
+		"dict": func(pairs ...any) map[string]any {
+			m := map[string]any{}
+			for i := 0; i+1 < len(pairs); i += 2 {
+				m[fmt.Sprint(pairs[i])] = pairs[i+1]
+			}
+			return m
+		},
+		"functions": func() string {
+			var names []string
+			for _, f := range formula.Functions() {
+				names = append(names, f.Name)
+			}
+			return strings.Join(names, " ")
+		},
+		"modes":   func() []color.Mode { return color.Modes },
+		"sizes":   func() network.Sizes { return sizes },
+		"add":     func(a, b int) int { return a + b },
+		"mul":     func(a, b int) int { return a * b },
+		"other":   func(b bool) bool { return !b },
+		"counted": counted,
+		"icon":    icon,
+	}
+}
+
+// Types lists what an input of a formula may carry.
+func (d *desk) Types() []network.Type {
+	return []network.Type{network.Tone, network.Color, network.Vector}
+}

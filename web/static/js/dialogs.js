@@ -1,0 +1,133 @@
+// The dialogs: adding and replacing nodes by search, choosing what feeds an input,
+// starting points. Lists come from the server; what each entry would do is shown
+// as a small picture.
+import { act, base, edit, query, state } from "./studio.js";
+
+const search = document.getElementById("search"), searchText = document.getElementById("search-text");
+const picker = document.getElementById("picker"), pickerText = document.getElementById("picker-text");
+const starts = document.getElementById("starts");
+const pictures = new Map(); // name → ImageData
+let live = null, context = {}, target = "";
+
+const get = (path, more, to) => htmx.ajax("GET", `${base}/${path}?${query(more)}`, { source: to, target: to, swap: "innerHTML" });
+
+/** Asks for pictures of what the entries of a list would do. */
+function preview(root) {
+  const items = [];
+  for (const el of root.querySelectorAll("[data-tried]:not(.pale)")) {
+    const name = el.dataset.tried;
+    const edits = el.dataset.edit ? [JSON.parse(el.dataset.edit)] : [{ op: "look.replace", look: state.look, kind: el.dataset.start }];
+    items.push({ name, edits });
+  }
+  paint(root);
+  live.ask({ t: "previews", items: items.filter((i) => !pictures.has(i.name)) });
+}
+
+function paint(root) {
+  for (const c of root.querySelectorAll("canvas[data-try]")) {
+    const p = pictures.get(c.dataset.try);
+    if (p) c.getContext("2d").putImageData(p, 0, 0);
+  }
+}
+
+/** Takes pictures that have come. */
+export function tried(list) {
+  for (const c of list) pictures.set(c.name, new ImageData(c.pixels, c.w, c.h));
+  for (const d of [search, starts]) if (d.open) paint(d);
+}
+
+/** Opens the search; what may hold from (an output), to (an input) or replace (a node). */
+export function openSearch(what = {}) {
+  context = what;
+  pictures.clear();
+  document.getElementById("search-where").textContent = what.replace
+    ? "It takes the node's place; wires and values stay where they fit."
+    : what.to ? "It goes into the wire, or feeds the input." : what.from ? "It reads what you pulled from." : "";
+  searchText.value = "";
+  search.showModal();
+  searchText.focus();
+  find();
+}
+
+let turn = 0;
+async function find() {
+  const mine = ++turn;
+  await get("search", { q: searchText.value, from: context.from ?? "", to: context.to ?? "", replace: context.replace ?? "" }, "#results");
+  if (mine !== turn) return;
+  search.querySelector(".result")?.setAttribute("aria-selected", "true");
+  preview(search);
+}
+
+/** Opens the list of what could feed an input. */
+export function openPicker(to) {
+  target = to;
+  pickerText.value = "";
+  picker.showModal();
+  pickerText.focus();
+  sources();
+}
+
+async function sources() {
+  await get("sources", { to: target, q: pickerText.value }, "#picks");
+  act.paint(picker);
+  (picker.querySelector(".pick.is-wired") ?? picker.querySelector(".pick"))?.setAttribute("aria-selected", "true");
+}
+
+export async function openStarts() {
+  pictures.clear();
+  if (!starts.open) starts.showModal();
+  await get("starts", {}, "#starts-list");
+  preview(starts);
+  starts.querySelector("button")?.focus();
+}
+
+export const anyOpen = () => [search, picker, starts].some((d) => d.open);
+
+export function close() {
+  for (const d of [search, picker, starts]) d.close();
+}
+
+/** Arrows and Enter choose from a list while its text field has the focus. */
+function list(dialog, entry) {
+  dialog.addEventListener("keydown", (e) => {
+    const all = [...dialog.querySelectorAll(entry)];
+    const at = all.findIndex((r) => r.getAttribute("aria-selected") === "true");
+    if (e.key === "ArrowDown" || e.key === "ArrowUp") {
+      e.preventDefault();
+      const next = all[Math.max(0, Math.min(all.length - 1, at + (e.key === "ArrowDown" ? 1 : -1)))];
+      all.forEach((r) => r.setAttribute("aria-selected", r === next));
+      next?.scrollIntoView({ block: "nearest" });
+    } else if (e.key === "Enter") {
+      e.preventDefault();
+      (document.activeElement.matches(entry) ? document.activeElement : all[at])?.click();
+    }
+  });
+}
+
+export function dialogs(line) {
+  live = line;
+  list(search, ".result");
+  list(picker, ".pick");
+  searchText.addEventListener("input", find);
+  pickerText.addEventListener("input", sources);
+  picker.addEventListener("click", (e) => {
+    const add = e.target.closest("[data-add-to]");
+    if (!add) return;
+    picker.close();
+    openSearch({ to: add.dataset.addTo });
+  });
+  starts.addEventListener("click", async (e) => {
+    const take = e.target.closest("[data-start]");
+    if (!take) return;
+    starts.close();
+    if (e.shiftKey) {
+      const answer = await edit([{ op: "look.add", kind: take.dataset.start }]);
+      if (answer) act.choose("", { look: answer.created });
+      return;
+    }
+    const answer = await edit([{ op: "look.replace", look: state.look, kind: take.dataset.start, name: take.dataset.name }]);
+    if (answer) act.choose("", { fresh: true });
+  });
+  for (const d of [search, picker, starts]) d.addEventListener("click", (e) => e.target === d && d.close());
+}
+
