@@ -19,6 +19,7 @@ import (
 
 	"mobanta/core/mesh"
 	"mobanta/e2e/drive"
+	_ "mobanta/web" // so that a change there runs these tests anew
 )
 
 var (
@@ -90,9 +91,9 @@ func (d *desk) eval(js string, args ...any) string {
 // until waits for a condition in the page.
 func (d *desk) until(what, js string, args ...any) {
 	d.t.Helper()
-	err := d.Timeout(20 * time.Second).Wait(rod.Eval(js, args...))
+	err := d.Timeout(20 * time.Second).Wait(rod.Eval("(...a) => Boolean(("+js+")(...a))", args...))
 	if err != nil {
-		state, _ := d.Eval(`() => document.getElementById("said")?.textContent + " | " + JSON.stringify(window.mobanta?.state) + " | " + JSON.stringify(window.mobanta?.picture.shown)`)
+		state, _ := d.Eval(`() => document.getElementById("said")?.textContent + " | " + JSON.stringify(window.mobanta?.state) + " | " + JSON.stringify(window.mobanta?.picture.shown) + document.getElementById("network")?.textContent.replace(/\s+/g, " ").slice(0, 400)`)
 		require.NoError(d.t, err, "%s: %v", what, state)
 	}
 }
@@ -312,8 +313,11 @@ func TestTheJobByKeyboardAlone(t *testing.T) {
 	d.stored(v)
 	d.until("its settings are on the bench", `() => document.querySelector(".bench-title").value === "Soft step"`)
 	v = d.version()
-	focus(`#bench select[data-wire-in$=".tone"]`)
-	d.typeKeys("Diffuse")
+	focus(`#bench [data-pick$=".tone"]`)
+	d.press(input.Enter)
+	d.until("the list of sources", `() => document.querySelectorAll("#picks .pick").length > 2`)
+	d.typeText("Diffuse")
+	d.until("two sources are left", `() => document.querySelectorAll("#picks .pick canvas").length === 2`)
 	d.press(input.Enter)
 	d.stored(v)
 	d.until("it is wired", `() => document.querySelectorAll('.wire[data-wire-to$=".tone"]').length === 2`)
@@ -352,14 +356,6 @@ func TestTheJobByKeyboardAlone(t *testing.T) {
 	d.chord(true, input.KeyZ)
 	d.stored(v)
 	assert.Equal(t, painted, d.pixels("#C0FFEE"))
-}
-
-// typeKeys types letters as keys, as a list wants them.
-func (d *desk) typeKeys(s string) {
-	d.t.Helper()
-	for _, r := range s {
-		require.NoError(d.t, d.Keyboard.Type(input.Key(r)))
-	}
 }
 
 // What the browser was told is stored survives a crash in the middle of edits.

@@ -16,6 +16,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"github.com/google/uuid"
@@ -35,6 +36,9 @@ var ErrNotFound = errors.New("store: not found")
 type Store struct {
 	dir string
 	db  *sql.DB
+
+	mu   sync.Mutex
+	last map[string]*State // by project: the state that was read or written last
 }
 
 // Open opens the data folder, making it if need be.
@@ -63,7 +67,7 @@ func Open(dir string) (*Store, error) {
 		db.Close()
 		return nil, fmt.Errorf("store: the database in %s cannot be used: %w", dir, err)
 	}
-	return &Store{dir: dir, db: db}, nil
+	return &Store{dir: dir, db: db, last: map[string]*State{}}, nil
 }
 
 // Close closes the store.
@@ -78,7 +82,8 @@ type Summary struct {
 	Picture  bool // whether there is one
 }
 
-// State is a project at its current revision.
+// State is a project at its current revision. It never changes: clone the
+// project to edit it.
 type State struct {
 	ID         string
 	Version    int64 // grows with every edit, undo and redo
@@ -131,20 +136,52 @@ func (s *Store) CreateAs(ctx context.Context, id string, p *project.Project) (st
 	return id, err
 }
 
-// Load returns a project at its current revision.
+// Load returns a project at its current revision. It waits for no writer.
 func (s *Store) Load(ctx context.Context, id string) (*State, error) {
-	var st *State
-	err := s.tx(ctx, func(tx *sql.Tx) (err error) {
-		st, _, err = load(ctx, tx, id)
-		return err
-	})
-	return st, err
+	var version int64
+	var binned bool
+	err := s.db.QueryRowContext(ctx, `SELECT version, binned IS NOT NULL FROM projects WHERE id = ?`, id).Scan(&version, &binned)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNotFound
+	}
+	if err != nil {
+		return nil, fmt.Errorf("store: %w", err)
+	}
+	s.mu.Lock()
+	st := s.last[id]
+	s.mu.Unlock()
+	if st != nil && st.Version == version && st.Binned == binned {
+		return st, nil
+	}
+	st, _, err = load(ctx, s.db, id)
+	if err != nil {
+		return nil, err
+	}
+	s.remember(st)
+	return st, nil
 }
 
-func load(ctx context.Context, tx *sql.Tx, id string) (st *State, head int64, err error) {
+// maxLast is how many projects are kept read.
+const maxLast = 8
+
+func (s *Store) remember(st *State) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.last) >= maxLast && s.last[st.ID] == nil {
+		clear(s.last)
+	}
+	s.last[st.ID] = st
+}
+
+// querier is a database or a transaction.
+type querier interface {
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+}
+
+func load(ctx context.Context, db querier, id string) (st *State, head int64, err error) {
 	st = &State{ID: id}
 	var doc []byte
-	err = tx.QueryRowContext(ctx, `SELECT p.version, p.head, p.binned IS NOT NULL, r.label, r.doc,
+	err = db.QueryRowContext(ctx, `SELECT p.version, p.head, p.binned IS NOT NULL, r.label, r.doc,
 			COALESCE((SELECT label FROM revisions WHERE project = p.id AND n = p.head + 1), '')
 		FROM projects p JOIN revisions r ON r.project = p.id AND r.n = p.head WHERE p.id = ?`, id).
 		Scan(&st.Version, &head, &st.Binned, &st.Undo, &doc, &st.Redo)
@@ -205,6 +242,7 @@ func (s *Store) Edit(ctx context.Context, id string, edits []project.Edit) (*Sta
 	if err != nil {
 		return nil, nil, err
 	}
+	s.remember(st)
 	return st, outcomes, nil
 }
 

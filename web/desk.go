@@ -332,6 +332,16 @@ func (v *Server) sources(c *echo.Context) error {
 		return store.ErrNotFound
 	}
 	p := d.Cat.Of(n).Input(to.Port)
-	list := slices.DeleteFunc(d.Sources(to.Node, to.Port), func(s Source) bool { return !matches(c.QueryParam("q"), s.Name+" "+s.Port) })
+	query := c.QueryParam("q")
+	list := slices.DeleteFunc(d.Sources(to.Node, to.Port), func(s Source) bool { return !matches(query, s.Name+" "+s.Port) })
+	slices.SortStableFunc(list, func(a, b Source) int { // a node of that name before an output of that name
+		switch x, y := matches(query, a.Name), matches(query, b.Name); {
+		case x == y:
+			return 0
+		case x:
+			return -1
+		}
+		return 1
+	})
 	return v.render(c, http.StatusOK, "picker", map[string]any{"Desk": d, "To": to.String(), "Title": n.Title(d.Cat), "Port": p, "Wired": len(n.In[to.Port].Wires) > 0, "Sources": list})
 }

@@ -394,8 +394,8 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	}
 	start, first := time.Now(), true
 	err = s.renderer.Render(ctx, job, func(res *picture.Result) {
-		if first {
-			first = false
+		begins := first
+		if first = false; begins {
 			if w.hand {
 				s.coarse = nextCoarse(scale, time.Since(start))
 			}
@@ -407,7 +407,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			s.mu.Unlock()
 		}
 		s.frame(res, w, scale, left(res, w))
-		if res.Passes == 1 {
+		if begins {
 			s.histogram(w)
 			if w.hand {
 				s.drawBall(w)

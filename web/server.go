@@ -253,7 +253,7 @@ func sentence(err error) problem {
 
 // fail answers a request that went wrong: JSON to scripts, a page to people.
 func (v *Server) fail(c *echo.Context, err error) {
-	if errors.Is(err, context.Canceled) && c.Request().Context().Err() != nil {
+	if c.Request().Context().Err() != nil {
 		return // the browser has gone on to something newer
 	}
 	p := sentence(err)

@@ -250,13 +250,14 @@ func (d *desk) Settings() []field {
 	return out
 }
 
-// Input returns the field of one input of the chosen node.
-func (d *desk) Input(key string) field {
+// Input returns the field of one input of the chosen node, under a name that
+// suits the place.
+func (d *desk) Input(key, name string) field {
 	p := d.Spec.Input(key)
 	if p == nil {
 		return field{}
 	}
-	return field{Desk: d, Node: d.Node, Input: p, Name: p.Name, Key: p.Key}
+	return field{Desk: d, Node: d.Node, Input: p, Name: name, Key: p.Key}
 }
 
 // Dials returns the fields of the look's front.
@@ -330,6 +331,13 @@ func (f field) Vals(pairs ...any) (string, error) {
 // Swatch returns the name of the project's swatch that the colour follows, ""
 // for none.
 func (f field) Swatch() string { return f.Desk.SwatchOf(f.Node.Swatches[f.Key]) }
+
+// Ranged tells whether an input of the open group is a number with a slider.
+func (d *desk) Ranged(key string) bool {
+	s := d.Cat.Spec(network.GroupPrefix + d.Group.ID)
+	p, v := s.Input(key), s.Setting(key)
+	return p != nil && p.Type == network.Tone || v != nil && v.Type == network.Number
+}
 
 // SwatchOf returns the name of a swatch, "" for none.
 func (d *desk) SwatchOf(id string) string {

@@ -480,6 +480,35 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 	return g, node.ID, nil
 }
 
+// Rehang makes what outer shows of nodes that have gone into inner lead there, to
+// the node id that stands for inner in outer.
+func (c Grouped) Rehang(outer, inner *Group, id string) {
+	for _, output := range []bool{false, true} {
+		list, own := &outer.Inputs, &inner.Inputs
+		if output {
+			list, own = &outer.Outputs, &inner.Outputs
+		}
+		for i := range *list {
+			e := &(*list)[i]
+			e.To = slices.Clone(e.To)
+			for k, t := range e.To {
+				if inner.Node(t.Node) == nil {
+					continue
+				}
+				at := slices.IndexFunc(*own, func(x Exposed) bool { return slices.Contains(x.To, t) })
+				if at < 0 {
+					if _, err := c.Expose(inner, t, output, e.Name); err != nil {
+						continue // it has gone; PruneGroup takes it off
+					}
+					at = len(*own) - 1
+				}
+				e.To[k] = Ref{id, (*own)[at].Key}
+			}
+			e.To = slices.Compact(e.To)
+		}
+	}
+}
+
 // between returns a node outside the set that reads one of it and is read by
 // another, directly or through others; "" if there is none.
 func (n *Network) between(in map[string]bool) string {

@@ -119,10 +119,19 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	if err := r.prepare(ctx, job); err != nil {
 		return err
 	}
+	layers := r.layers()
+	if same, err := r.settled(); err != nil {
+		return err
+	} else if same {
+		// Nothing has changed: what has settled stays, and does not flicker.
+		r.result.Dirty = r.unshown
+		r.unshown = image.Rectangle{}
+		show(&r.result)
+		return ctx.Err()
+	}
 	if err := r.first(ctx); err != nil {
 		return err
 	}
-	layers := r.layers()
 	r.lines(ctx, layers, 0)
 	res := &r.result
 	res.Done = job.Samples == 1
@@ -145,6 +154,30 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 		}
 	}
 	return nil
+}
+
+// settled tells whether the last picture has settled and is the one that the job
+// asks for.
+func (r *Renderer) settled() (bool, error) {
+	res := &r.result
+	if !res.Done || res.base == nil || res.W != r.job.W || res.H != r.job.H || res.Passes != r.job.Samples || res.Backdrop != r.backdrop() ||
+		res.lines != nil && res.lines.Passes != res.Passes || r.unshown != (image.Rectangle{}) {
+		return false, nil
+	}
+	for i := range r.groups {
+		if key, err := r.shownKey(&r.groups[i]); err != nil || key != r.groups[i].drawn {
+			return false, err
+		}
+	}
+	return true, nil
+}
+
+// backdrop returns what shows where there is no model.
+func (r *Renderer) backdrop() stage.Backdrop {
+	if r.job.Peek != nil && r.job.Peek.Raw {
+		return stage.Backdrop{None: true}
+	}
+	return r.job.Scene.Stage.Backdrop
 }
 
 // prepare makes ready what the job shares with those before it.
@@ -345,10 +378,7 @@ func (r *Renderer) first(ctx context.Context) error {
 	old := r.result
 	res := &r.result
 	n := r.job.W * r.job.H
-	*res = Result{W: r.job.W, H: r.job.H, Backdrop: r.job.Scene.Stage.Backdrop, base: old.base, Passes: 1, lines: old.lines, workers: r.Workers}
-	if r.job.Peek != nil && r.job.Peek.Raw {
-		res.Backdrop = stage.Backdrop{None: true}
-	}
+	*res = Result{W: r.job.W, H: r.job.H, Backdrop: r.backdrop(), base: old.base, Passes: 1, lines: old.lines, workers: r.Workers}
 	if len(res.base) != 4*n {
 		res.base = make([]float32, 4*n)
 		for i := range r.groups {
@@ -481,7 +511,7 @@ func (r *Renderer) layers() []line.Layer {
 	copy(key[:], h.Sum(nil))
 	if key != r.lineKey || r.result.lines == nil || r.result.lines.W != r.job.W || r.result.lines.H != r.job.H {
 		r.lineKey, r.result.lines = key, nil
-		r.result.Dirty = r.result.Bounds()
+		r.unshown = image.Rect(0, 0, r.job.W, r.job.H)
 		if len(out) > 0 {
 			r.result.lines = line.NewSheet(r.job.W, r.job.H)
 		}

@@ -131,7 +131,7 @@ func init() {
 		"look.assign":  plain("assigned a look", assign),
 
 		"node.add":    shaping("added a node", within(addNode)),
-		"node.remove": plain("removed a node", within(removeNodes)),
+		"node.remove": shaping("removed a node", within(removeNodes)),
 		"node.rename": plain("renamed a node", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error { return n.Rename(e.Node, e.Name) })),
 		"node.note":   plain("wrote a note", within(writeNote)),
 		"node.set": shaping("changed a setting", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
@@ -145,7 +145,7 @@ func init() {
 		"node.off":       plain("bypassed a node", within(bypass)),
 		"node.swap":      plain("swapped two inputs", within(swap)),
 		"node.replace":   shaping("replaced a node", within(replaceNode)),
-		"node.duplicate": plain("duplicated nodes", within(duplicateNodes)),
+		"node.duplicate": shaping("duplicated nodes", within(duplicateNodes)),
 		"node.paste":     shaping("pasted nodes", within(pasteNodes)),
 		"wire": shaping("wired", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 			to := network.ParseRef(e.To)
@@ -155,7 +155,7 @@ func init() {
 			o.title(p, n, to.Node, "wired")
 			return n.Connect(p.Catalogue(), network.ParseRef(e.From), to)
 		})),
-		"unwire": plain("took a wire off", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+		"unwire": shaping("took a wire off", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 			var from network.Ref
 			if e.From != "" {
 				from = network.ParseRef(e.From)

@@ -337,6 +337,13 @@ func makeGroup(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	if err != nil {
 		return err
 	}
+	if e.Group != "" { // what that group shows of the nodes it goes on showing
+		outer, err := p.group(e.Group)
+		if err != nil {
+			return err
+		}
+		p.Catalogue().Rehang(outer, &g, id)
+	}
 	p.Groups = append(p.Groups, g)
 	o.Created, o.Label = id, "made the group "+g.Name
 	return nil

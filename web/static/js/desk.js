@@ -1,5 +1,5 @@
 // The desk: puts the modules together, and answers clicks, files and keys.
-import { act, base, chosen, edit, fieldEdit, freshen, post, query, refresh, say, state, where } from "./studio.js";
+import { act, base, chosen, edit, fieldEdit, freshen, outdated, post, query, refresh, say, state, where } from "./studio.js";
 import { Live } from "./live.js";
 import { Picture } from "./picture.js";
 import { Ramp } from "./ramp.js";
@@ -47,7 +47,6 @@ function enter(id) {
 function path(to) {
   go(state.look, to, state.group);
   state.node = "";
-  state.follow = true; // the panel tells which group is open
   address();
   refresh("network", "list", "front", "bench");
   view();
@@ -414,8 +413,9 @@ const live = new Live(base, {
   tried,
   ball: (size, pixels) => picture.ball(size, pixels),
   lost: (is) => ($("lost").hidden = !is),
-  again() {
+  again(after) {
     fresh = true;
+    if (after) refresh(); // what was asked for while the studio was gone never came
     view();
   },
 });
@@ -426,35 +426,28 @@ const ramp = new Ramp(live);
 scrubbing(live);
 formulas(live);
 dialogs(live);
-document.addEventListener("htmx:after:swap", () => {
+document.addEventListener("htmx:after:swap", (e) => {
   ramp.attach();
   network.attach();
   picture.showSun();
   // Where the chosen node is gone, or none was named, the server chose another;
   // it also knows which group is open.
-  const net = $("net");
-  if (net && (state.follow || net.dataset.path === state.path)) {
-    if (state.follow || net.dataset.path !== state.path) {
-      state.path = net.dataset.path;
-      state.follow = false;
-    }
-    state.group = net.dataset.group;
-    if (Number(net.dataset.version) >= state.since && !document.getElementById(`card-${state.node}`) && !chosenInFold()) {
-      state.node = net.dataset.node;
+  const on = $("bench-of");
+  if (on && e.target.id === "bench" && !outdated("bench") && Number(on.dataset.version) >= state.since) {
+    state.path = on.dataset.path;
+    state.group = on.dataset.group;
+    if (state.node !== on.dataset.node) {
+      state.node = on.dataset.node;
       network.mark();
       view();
     }
+    const there = on.dataset.nodes.split(" ");
+    for (const id of state.selected) if (!there.includes(id)) state.selected.delete(id);
   }
-  for (const id of state.selected) if (!document.getElementById(`card-${id}`) && !chosenInFold(id)) state.selected.delete(id);
   for (const t of document.querySelectorAll("[data-look-tab]")) {
     if (t.dataset.lookTab === state.look) t.setAttribute("aria-current", "page");
     else t.removeAttribute("aria-current");
   }
 });
-
-/** Whether a node is there but stands within a folded section. */
-function chosenInFold(id = state.node) {
-  return Boolean(document.querySelector(`#list [data-card="${CSS.escape(id)}"]`)) && !$("list").hidden;
-}
 
 window.mobanta = { state, live, picture, network, chosen }; // for tests and the curious

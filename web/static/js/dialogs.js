@@ -1,7 +1,7 @@
 // The dialogs: adding and replacing nodes by search, choosing what feeds an input,
 // starting points. Lists come from the server; what each entry would do is shown
 // as a small picture.
-import { act, base, edit, query, state } from "./studio.js";
+import { act, base, edit, query, say, state } from "./studio.js";
 
 const search = document.getElementById("search"), searchText = document.getElementById("search-text");
 const picker = document.getElementById("picker"), pickerText = document.getElementById("picker-text");
@@ -9,7 +9,21 @@ const starts = document.getElementById("starts");
 const pictures = new Map(); // name → ImageData
 let live = null, context = {}, target = "";
 
-const get = (path, more, to) => htmx.ajax("GET", `${base}/${path}?${query(more)}`, { source: to, target: to, swap: "innerHTML" });
+const turns = {}; // list → number of the last wish
+
+/** Fetches a list; tells whether it is the one that was wished for last. */
+async function get(path, more, to) {
+  const turn = (turns[to] = (turns[to] ?? 0) + 1);
+  const res = await fetch(`${base}/${path}?${query(more)}`).catch(() => null);
+  const text = await res?.text();
+  if (turn !== turns[to]) return false;
+  if (!res?.ok) {
+    say("The studio does not answer. Try again in a moment.", true);
+    return false;
+  }
+  document.getElementById(to).innerHTML = text;
+  return true;
+}
 
 /** Asks for pictures of what the entries of a list would do. */
 function preview(root) {
@@ -49,11 +63,8 @@ export function openSearch(what = {}) {
   find();
 }
 
-let turn = 0;
 async function find() {
-  const mine = ++turn;
-  await get("search", { q: searchText.value, from: context.from ?? "", to: context.to ?? "", replace: context.replace ?? "" }, "#results");
-  if (mine !== turn) return;
+  if (!(await get("search", { q: searchText.value, from: context.from ?? "", to: context.to ?? "", replace: context.replace ?? "" }, "results"))) return;
   search.querySelector(".result")?.setAttribute("aria-selected", "true");
   preview(search);
 }
@@ -68,7 +79,7 @@ export function openPicker(to) {
 }
 
 async function sources() {
-  await get("sources", { to: target, q: pickerText.value }, "#picks");
+  if (!(await get("sources", { to: target, q: pickerText.value }, "picks"))) return;
   act.paint(picker);
   (picker.querySelector(".pick.is-wired") ?? picker.querySelector(".pick"))?.setAttribute("aria-selected", "true");
 }
@@ -76,7 +87,7 @@ async function sources() {
 export async function openStarts() {
   pictures.clear();
   if (!starts.open) starts.showModal();
-  await get("starts", {}, "#starts-list");
+  if (!(await get("starts", {}, "starts-list"))) return;
   preview(starts);
   starts.querySelector("button")?.focus();
 }

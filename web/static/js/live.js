@@ -13,6 +13,7 @@ export class Live {
     this.on = on;
     this.seq = 0;
     this.wait = 250;
+    this.times = 0; // how often it was open
     this.open();
   }
 
@@ -23,7 +24,7 @@ export class Live {
       this.wait = 250;
       this.ws = ws;
       this.on.lost(false);
-      this.on.again();
+      this.on.again(this.times++ > 0);
     };
     ws.onmessage = (e) => (typeof e.data === "string" ? this.text(JSON.parse(e.data)) : this.binary(e.data));
     ws.onclose = () => {

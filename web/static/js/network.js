@@ -32,6 +32,15 @@ export class Network {
       this.zoomTo(this.zoom * (e.deltaY < 0 ? 1.1 : 1 / 1.1), e);
     }, { passive: false });
     this.panel.addEventListener("input", (e) => e.target.id === "find" && this.find(e.target.value));
+    this.panel.addEventListener("keydown", (e) => {
+      if (e.target.id !== "find" || e.key !== "Enter") return;
+      const card = this.find(e.target.value);
+      if (!card) return;
+      act.choose(card.dataset.card);
+      e.target.value = "";
+      this.find("");
+      card.focus();
+    });
   }
 
   attach() {
@@ -211,13 +220,15 @@ export class Network {
 
   find(text) {
     const want = text.trim().toLowerCase();
-    let first = null;
+    let first = null, best = 0; // the name counts for more than the kind
     for (const el of this.panel.querySelectorAll("[data-card]")) {
-      const hit = want && el.textContent.toLowerCase().includes(want);
-      el.classList.toggle("is-found", Boolean(hit));
-      if (hit) first ??= el;
+      const name = (el.querySelector("b") ?? el).textContent.toLowerCase();
+      const hit = !want ? 0 : name === want ? 4 : name.startsWith(want) ? 3 : name.includes(want) ? 2 : el.textContent.toLowerCase().includes(want) ? 1 : 0;
+      el.classList.toggle("is-found", hit > 0);
+      if (hit > best) [first, best] = [el, hit];
     }
     first?.scrollIntoView({ block: "center", inline: "center" });
+    return first;
   }
 
   /** Moves the view of the network by dragging its ground. */

@@ -49,9 +49,31 @@ export function refresh(...names) {
       continue;
     }
     stale.delete(name);
-    htmx.ajax("GET", `${base}/panel/${name}?${query()}`, { source: `#${name}`, target: `#${name}`, swap: "innerMorph" });
+    fetchPanel(name);
   }
 }
+
+const underway = new Map(); // panel → whether it is wanted once more
+
+/** Fetches one panel; while that is under way, a further wish waits for its end. */
+async function fetchPanel(name) {
+  if (underway.has(name)) return underway.set(name, true);
+  underway.set(name, false);
+  const el = document.getElementById(name);
+  try {
+    const res = await fetch(`${base}/panel/${name}?${query()}`);
+    const text = await res.text();
+    if (res.ok) await htmx.swap({ text, target: el, swap: "innerMorph", sourceElement: el });
+  } catch {
+    // The studio is gone; the line to it says so, and all is fetched when it is back.
+  }
+  const again = underway.get(name);
+  underway.delete(name);
+  if (again) fetchPanel(name);
+}
+
+/** Whether a panel that has just come is old already, since it is asked for once more. */
+export const outdated = (name) => underway.get(name) === true;
 
 /** Brings a panel that has just been shown up to date. */
 export const freshen = (name) => stale.has(name) && refresh(name);
