@@ -12,16 +12,42 @@ var familyIcons = map[string]string{
 	"pattern": "grid-3x3", "group": "group", "colour": "palette", "line": "pen-line", "finish": "flag",
 }
 
+// sprite gathers the icons of the shipped set into one file, a symbol for each,
+// so that a page names an icon rather than holding it.
+func sprite() ([]byte, error) {
+	entries, err := assets.ReadDir("static/icons")
+	if err != nil {
+		return nil, fmt.Errorf("web: %w", err)
+	}
+	var b strings.Builder
+	b.WriteString(`<svg xmlns="http://www.w3.org/2000/svg">`)
+	for _, e := range entries {
+		name, ok := strings.CutSuffix(e.Name(), ".svg")
+		if !ok {
+			continue
+		}
+		data, err := assets.ReadFile("static/icons/" + e.Name())
+		if err != nil {
+			return nil, fmt.Errorf("web: %w", err)
+		}
+		_, svg, _ := strings.Cut(string(data), "<svg")
+		_, body, _ := strings.Cut(svg, ">")
+		body, _, _ = strings.Cut(body, "</svg>")
+		fmt.Fprintf(&b, `<symbol id="%s" viewBox="0 0 24 24" fill="none" stroke="currentColor" stroke-width="2" stroke-linecap="round" stroke-linejoin="round">%s</symbol>`,
+			name, strings.Join(strings.Fields(body), " "))
+	}
+	b.WriteString("</svg>")
+	return []byte(b.String()), nil
+}
+
 // icon returns an icon of the shipped set, or that of a family of nodes, to be
 // set into a page beside its label.
-func icon(name string) (template.HTML, error) {
+func (v *Server) icon(name string) (template.HTML, error) {
 	if f, ok := familyIcons[name]; ok {
 		name = f
 	}
-	data, err := assets.ReadFile("static/icons/" + name + ".svg")
-	if err != nil {
+	if _, ok := v.stamps["icons/"+name+".svg"]; !ok {
 		return "", fmt.Errorf("web: there is no icon %q", name)
 	}
-	_, svg, _ := strings.Cut(string(data), "-->")
-	return template.HTML(strings.Replace(strings.TrimSpace(svg), "<svg", `<svg aria-hidden="true"`, 1)), nil
+	return template.HTML(`<svg class="lucide" aria-hidden="true"><use href="/static/icons.svg?v=` + v.stamps["icons.svg"] + `#` + name + `"/></svg>`), nil
 }

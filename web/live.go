@@ -115,7 +115,9 @@ const (
 	ballSize   = 76
 	targetTime = 50 * time.Millisecond // for a picture while the camera or a light moves
 	maxCoarse  = 4
+	manyNodes  = 60                     // in all looks: more take a while
 	stillTime  = 150 * time.Millisecond // until a hand counts as resting
+	panelTime  = 120 * time.Millisecond // that panels take to be made and fetched
 )
 
 func (v *Server) live(c *echo.Context) error {
@@ -387,6 +389,12 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		}
 	}
 	scale := 1
+	if !s.whole && !w.hand && nodes(w.looks) > manyNodes {
+		// A large network takes its time: something is seen at once.
+		if err := s.sketch(ctx, w, job); err != nil {
+			return err
+		}
+	}
 	if w.hand {
 		// Smaller pictures while the view moves, so that the hand feels no lag.
 		scale = s.coarse
@@ -413,7 +421,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 				s.drawBall(w)
 			}
 			if w.trial {
-				s.rest(ctx)
+				s.rest(ctx, stillTime)
 			}
 		}
 	})
@@ -428,6 +436,9 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if w.hand {
 		return nil
 	}
+	if w.tell {
+		s.rest(ctx, panelTime) // the panels are on their way to the page
+	}
 	s.drawBall(w)
 	if err := s.cards(ctx, w); err != nil {
 		return err
@@ -436,6 +447,20 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		s.thumb(w)
 	}
 	return nil
+}
+
+// sketch draws a first picture at a third of the size.
+func (s *session) sketch(ctx context.Context, w wanted, job picture.Job) error {
+	job.W, job.H, job.Samples = max(minSide, job.W/3), max(minSide, job.H/3), 1
+	return s.renderer.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, 3, res.Bounds()) })
+}
+
+func nodes(looks map[string]*network.Network) int {
+	sum := 0
+	for _, n := range looks {
+		sum += len(n.Nodes)
+	}
+	return sum
 }
 
 // left returns the part of the picture that shows the look itself: all of it, or
@@ -488,10 +513,10 @@ func nextCoarse(n int, took time.Duration) int {
 	return n
 }
 
-// rest waits until the hand has been still for a moment, or ctx ends: while it
-// moves, the processor is better kept free for the next first picture.
-func (s *session) rest(ctx context.Context) {
-	t := time.NewTimer(stillTime)
+// rest waits a moment, or until ctx ends: while the hand moves, and while panels
+// are made, the processor is better kept free for what is waited for.
+func (s *session) rest(ctx context.Context, d time.Duration) {
+	t := time.NewTimer(d)
 	defer t.Stop()
 	select {
 	case <-ctx.Done():

@@ -40,6 +40,7 @@ type Server struct {
 	examples  examples
 	templates *template.Template
 	stamps    map[string]string // static file → hash of its content
+	sprite    []byte            // icons.svg
 	echo      *echo.Echo
 	log       *slog.Logger
 }
@@ -55,10 +56,13 @@ func New(s *store.Store, log *slog.Logger) (*Server, error) {
 			return err
 		}
 		data, err := assets.ReadFile(name)
-		sum := sha256.Sum256(data)
-		v.stamps[strings.TrimPrefix(name, "static/")] = fmt.Sprintf("%x", sum[:6])
+		v.stamps[strings.TrimPrefix(name, "static/")] = stamp(data)
 		return err
 	})
+	if err == nil {
+		v.sprite, err = sprite()
+		v.stamps["icons.svg"] = stamp(v.sprite)
+	}
 	if err == nil {
 		v.templates, err = template.New("").Funcs(v.functions()).ParseFS(assets, "templates/*.html")
 	}
@@ -72,11 +76,20 @@ func New(s *store.Store, log *slog.Logger) (*Server, error) {
 		MinLength: 1024,
 		Skipper: func(c *echo.Context) bool {
 			p := c.Request().URL.Path
+			if a, _, err := net.SplitHostPort(c.Request().RemoteAddr); err == nil && net.ParseIP(a).IsLoopback() {
+				return true // packing would take longer than sending
+			}
 			return strings.HasSuffix(p, "/live") || strings.HasSuffix(p, ".png") || strings.HasSuffix(p, ".woff2") || strings.HasSuffix(p, "/bundle")
 		},
 	}))
 	v.routes()
 	return v, nil
+}
+
+// stamp returns what tells one content of a file from another.
+func stamp(data []byte) string {
+	sum := sha256.Sum256(data)
+	return fmt.Sprintf("%x", sum[:6])
 }
 
 // Handler returns the HTTP handler.
@@ -185,9 +198,12 @@ func (v *Server) static(c *echo.Context) error {
 	if !ok {
 		return echo.ErrNotFound
 	}
-	data, err := assets.ReadFile("static/" + name)
-	if err != nil {
-		return err
+	data := v.sprite
+	if name != "icons.svg" {
+		var err error
+		if data, err = assets.ReadFile("static/" + name); err != nil {
+			return err
+		}
 	}
 	h := c.Response().Header()
 	h.Set("ETag", `"`+stamp+`"`)

@@ -3,6 +3,7 @@ package web
 import (
 	"encoding/json"
 	"fmt"
+	"html"
 	"html/template"
 	"math"
 	"slices"
@@ -370,8 +371,63 @@ func (f field) OnFront() bool {
 	return slices.ContainsFunc(f.Desk.Net.Dials, func(l network.Dial) bool { return l.Node == f.Node.ID && l.Key == f.Key })
 }
 
+// edgeRoom is the room round a card within its box, for outlines and shadows.
+const edgeRoom = 5
+
+// Attributes that a large network has by the thousand are put together here, not
+// in the template, which would take ten times as long. Names are escaped; all
+// else is ours.
+
+func box(c network.Card, section string) template.HTMLAttr {
+	out := sizes.Port
+	if c.Tall {
+		out = sizes.Out
+	}
+	return template.HTMLAttr(fmt.Sprintf(`class="card-box" id="box-%s" data-section-of="%s" style="left:%dpx;top:%dpx;width:%dpx;height:%dpx"`,
+		html.EscapeString(c.ID), html.EscapeString(section), c.X-edgeRoom, c.Y-sizes.Port, c.W+2*edgeRoom, sizes.Port+sizes.CardH+out+edgeRoom))
+}
+
+func tip(s network.Spot, verb string) string {
+	text := s.Name + ": " + verb + " " + string(s.Type) + "."
+	if s.Help != "" {
+		text += " " + s.Help
+	}
+	return html.EscapeString(text)
+}
+
+func inPort(s network.Spot) template.HTMLAttr {
+	wired := ""
+	if s.Wired {
+		wired = " is-wired"
+	}
+	return template.HTMLAttr(fmt.Sprintf(`class="port in%s" tabindex="-1" style="left:%dpx;width:%dpx" data-in="%s" title="%s"`,
+		wired, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "takes")))
+}
+
+func outPort(s network.Spot, tall bool) template.HTMLAttr {
+	class := ""
+	if tall {
+		class = " is-tall"
+	}
+	return template.HTMLAttr(fmt.Sprintf(`class="port out%s" tabindex="-1" style="left:%dpx;width:%dpx" data-out="%s" title="%s"`,
+		class, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "gives")))
+}
+
+func wireAttrs(p network.Path) template.HTMLAttr {
+	e := html.EscapeString
+	return template.HTMLAttr(fmt.Sprintf(`class="wire" data-from="%s" data-to="%s" data-wire-from="%s" data-wire-to="%s"`, e(p.FromCard), e(p.ToCard), e(p.From.String()), e(p.To.String())))
+}
+
+// SectionID returns the id of the section that a node is in, "" for none.
+func (d *desk) SectionID(node string) string {
+	if s := d.Net.SectionOf(node); s != nil {
+		return s.ID
+	}
+	return ""
+}
+
 // wirePath draws a wire as an SVG path with rounded corners.
-func wirePath(points [][2]int) string {
+func wirePath(points [][2]int) template.HTMLAttr {
 	const radius = 5
 	var b strings.Builder
 	for i, p := range points {
@@ -391,13 +447,13 @@ func wirePath(points [][2]int) string {
 				return float64(a[0]), float64(a[1])
 			}
 			r := min(radius, d/2)
-			return float64(a[0]) + dx/d*r, float64(a[1]) + dy/d*r
+			return math.Round(float64(a[0]) + dx/d*r), math.Round(float64(a[1]) + dy/d*r)
 		}
 		x0, y0 := short(p, prev)
 		x1, y1 := short(p, next)
-		fmt.Fprintf(&b, "L%.1f %.1fQ%d %d %.1f %.1f", x0, y0, p[0], p[1], x1, y1)
+		fmt.Fprintf(&b, "L%g %gQ%d %d %g %g", x0, y0, p[0], p[1], x1, y1)
 	}
-	return b.String()
+	return template.HTMLAttr(`d="` + b.String() + `"`)
 }
 
 // band is a band of a ramp on the strip.
@@ -520,6 +576,10 @@ func (v *Server) functions() template.FuncMap {
 		"vals":       vals,
 		"num":        number,
 		"path":       wirePath,
+		"wire":       wireAttrs,
+		"box":        box,
+		"inPort":     inPort,
+		"outPort":    outPort,
 		"points":     points,
 		"bands":      bands,
 		"strip":      strip,
@@ -554,12 +614,14 @@ func (v *Server) functions() template.FuncMap {
 			return strings.Join(names, " ")
 		},
 		"modes":   func() []color.Mode { return color.Modes },
-		"sizes":   func() network.Sizes { return sizes },
 		"add":     func(a, b int) int { return a + b },
 		"mul":     func(a, b int) int { return a * b },
 		"other":   func(b bool) bool { return !b },
 		"counted": counted,
-		"icon":    icon,
+		"modules": func() []string {
+			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula"}
+		},
+		"icon": v.icon,
 	}
 }
 

@@ -22,13 +22,13 @@ import (
 )
 
 type studio struct {
-	t     *testing.T
+	t     testing.TB
 	store *store.Store
 	srv   *httptest.Server
 	id    string
 }
 
-func open(t *testing.T) *studio {
+func open(t testing.TB) *studio {
 	t.Helper()
 	s, err := store.Open(t.TempDir())
 	require.NoError(t, err)

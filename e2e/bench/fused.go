@@ -43,22 +43,10 @@ func networkAgainstFused() (comparison, error) {
 	if err := net.Settle(cat); err != nil {
 		return comparison{}, err
 	}
-	st := stage.New()
-	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": "look"}}}
-	surface, err := mesh.NewSurface(mesh.Sphere(1, 192, 96), 180)
+	set, sc, err := ball()
 	if err != nil {
 		return comparison{}, err
 	}
-	sc, err := stage.NewScene(&st, func(*stage.Model) (*mesh.Surface, error) { return surface, nil }, nil)
-	if err != nil {
-		return comparison{}, err
-	}
-	view := st.Camera.Frame(sc.Box, 1.6).View(960, 600)
-	vis, err := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
-	if err != nil {
-		return comparison{}, err
-	}
-	set := sample.Select(vis, sc, view, 1, []int{0}, nil)[0]
 	set.Resolve(sample.Pos|sample.Normal|sample.Eye, 1)
 	p, err := eval.Compile(net, cat)
 	if err != nil {
@@ -98,6 +86,26 @@ func networkAgainstFused() (comparison, error) {
 	slices.Sort(a)
 	slices.Sort(b)
 	return comparison{a[2], b[2], a[2] / b[2]}, nil
+}
+
+// ball returns the samples of a picture of a sphere, 960×600.
+func ball() (*sample.Set, *stage.Scene, error) {
+	st := stage.New()
+	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": "look"}}}
+	surface, err := mesh.NewSurface(mesh.Sphere(1, 192, 96), 180)
+	if err != nil {
+		return nil, nil, err
+	}
+	sc, err := stage.NewScene(&st, func(*stage.Model) (*mesh.Surface, error) { return surface, nil }, nil)
+	if err != nil {
+		return nil, nil, err
+	}
+	view := st.Camera.Frame(sc.Box, 1.6).View(960, 600)
+	vis, err := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
+	if err != nil {
+		return nil, nil, err
+	}
+	return sample.Select(vis, sc, view, 1, []int{0}, nil)[0], sc, nil
 }
 
 // byHand is the network above as one loop, as a programmer would write it who

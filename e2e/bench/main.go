@@ -25,6 +25,9 @@ func main() {
 }
 
 func run() error {
+	if err := formulaAgainstNodes(); err != nil {
+		return err
+	}
 	fused, err := networkAgainstFused()
 	if err != nil {
 		return err
@@ -56,7 +59,7 @@ func run() error {
 	if err := drive.Settled(p); err != nil {
 		return err
 	}
-	if err := stop1(p); err != nil {
+	if err := dragStop(p); err != nil {
 		return err
 	}
 	if err := turn(p); err != nil {
@@ -67,12 +70,15 @@ func run() error {
 		return err
 	}
 	fmt.Printf("server memory               %d MB now, %d MB at most (demo open, after the drags; wanted ≤ 400)\n", rss, peak)
-	return nil
+	if err := p.Close(); err != nil {
+		return err
+	}
+	return large(b, s.Address)
 }
 
-// stop1 drags a band edge and prints how long it takes from the pointer event
+// dragStop drags a band edge and prints how long it takes from the pointer event
 // until the canvas is drawn.
-func stop1(p *rod.Page) error {
+func dragStop(p *rod.Page) error {
 	el, err := p.Element(`[data-edge="2"]`)
 	if err != nil {
 		return err

@@ -427,9 +427,9 @@ scrubbing(live);
 formulas(live);
 dialogs(live);
 document.addEventListener("htmx:after:swap", (e) => {
-  ramp.attach();
-  network.attach();
-  picture.showSun();
+  if (e.target.id === "bench") ramp.attach();
+  if (e.target.id === "network" || e.target.id === "list") network.attach(e.target);
+  if (e.target.id === "hint") picture.showSun();
   // Where the chosen node is gone, or none was named, the server chose another;
   // it also knows which group is open.
   const on = $("bench-of");
@@ -449,5 +449,7 @@ document.addEventListener("htmx:after:swap", (e) => {
     else t.removeAttribute("aria-current");
   }
 });
+
+if (!$("net")) refresh("network"); // a large one comes after the page
 
 window.mobanta = { state, live, picture, network, chosen }; // for tests and the curious

@@ -43,9 +43,9 @@ export class Network {
     });
   }
 
-  attach() {
-    this.paint(document.getElementById("network"));
-    this.paint(document.getElementById("list"));
+  /** Takes up a panel that has just come. */
+  attach(panel) {
+    this.paint(panel);
     this.mark();
     this.zoomTo(this.zoom);
     this.lit = undefined;

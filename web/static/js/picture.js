@@ -88,7 +88,7 @@ export class Picture {
   }
 
   showSun() {
-    const name = document.querySelector(`[data-sun-block="${CSS.escape(state.sun)}"] input`)?.value ?? "no light";
+    const name = document.querySelector(`[data-sun-name="${CSS.escape(state.sun)}"]`)?.textContent ?? "no light";
     const el = document.getElementById("ball-name");
     if (el.textContent !== name) el.textContent = name;
   }

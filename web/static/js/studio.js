@@ -39,7 +39,7 @@ export function say(text, bad = false) {
 }
 
 const all = ["top", "network", "list", "front", "colours", "bench", "stage", "hint"];
-const stale = new Set(); // panels that are hidden and no longer true
+const stale = new Set(["list", "front", "colours", "stage"]); // panels that are hidden and not true, or not there yet
 
 /** Fetches panels anew; fields keep their focus, pictures stay. Hidden ones wait until they are shown. */
 export function refresh(...names) {
@@ -63,13 +63,60 @@ async function fetchPanel(name) {
   try {
     const res = await fetch(`${base}/panel/${name}?${query()}`);
     const text = await res.text();
-    if (res.ok) await htmx.swap({ text, target: el, swap: "innerMorph", sourceElement: el });
+    if (!res.ok) return;
+    if (name === "network") patch(el, text);
+    else await htmx.swap({ text, target: el, swap: "innerMorph", sourceElement: el });
   } catch {
     // The studio is gone; the line to it says so, and all is fetched when it is back.
+  } finally { const again = underway.get(name);
+    underway.delete(name);
+    if (again) fetchPanel(name);
   }
-  const again = underway.get(name);
-  underway.delete(name);
-  if (again) fetchPanel(name);
+}
+
+const shown = new Map(); // id of a card → its markup, as the server sent it last
+
+/** Brings the network up to date card by card: of a large one little changes with an edit. */
+function patch(panel, text) { const next = new DOMParser().parseFromString(text, "text/html").body;
+  const net = panel.querySelector("#net"), now = next.querySelector("#net");
+  if (!net) {
+    shown.clear();
+    for (const el of now.children) if (el.id) shown.set(el.id, el.outerHTML);
+    panel.replaceChildren(...next.children);
+    htmx.process(panel);
+    panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
+    return;
+  }
+  for (const part of [".net-head", ".net-note"]) {
+    const a = panel.querySelector(part), b = next.querySelector(part);
+    if (a?.outerHTML === b?.outerHTML) continue;
+    if (!a) panel.querySelector("#net-scroll").before(b);
+    else if (!b) a.remove();
+    else if (!a.contains(document.activeElement)) a.replaceWith(b);
+    if (b?.isConnected) htmx.process(b);
+  }
+  const keep = new Map([...net.children].filter((el) => el.id).map((el) => [el.id, el]));
+  const focus = document.activeElement?.id;
+  for (const el of [...now.children]) {
+    if (!el.id) continue;
+    const html = el.outerHTML, old = keep.get(el.id);
+    keep.delete(el.id);
+    if (old && shown.get(el.id) === html) continue;
+    shown.set(el.id, html);
+    old ? old.replaceWith(el) : net.append(el);
+  }
+  for (const [id, el] of keep) {
+    shown.delete(id);
+    el.remove();
+  }
+  net.querySelector("svg.wires").replaceWith(now.querySelector("svg.wires"));
+  for (const el of net.querySelectorAll(".frame-name")) el.remove();
+  net.append(...now.querySelectorAll(".frame-name"));
+  net.style.width = now.style.width;
+  net.style.height = now.style.height;
+  net.dataset.w = now.dataset.w;
+  net.dataset.h = now.dataset.h;
+  if (focus && document.activeElement?.id !== focus) document.getElementById(focus)?.focus({ preventScroll: true }); panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
 }
 
 /** Whether a panel that has just come is old already, since it is asked for once more. */

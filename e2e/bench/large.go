@@ -1,0 +1,186 @@
+package main
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-rod/rod"
+
+	"mobanta/core/exchange"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/project"
+	"mobanta/e2e/drive"
+)
+
+// largeLook returns a look of 200 nodes with sections and a group that is used
+// often; ten cheap nodes follow the one named "turned".
+func largeLook() (*network.Network, []network.Group, error) {
+	p := project.New("large")
+	l := &p.Looks[0]
+	apply := func(e project.Edit) (string, error) {
+		if e.Look == "" {
+			e.Look = l.ID
+		}
+		o, err := p.Apply(&e)
+		return o.Created, err
+	}
+	into := func(kind string) (string, error) {
+		return apply(project.Edit{Op: "node.add", Kind: kind, To: "n4.colour"})
+	}
+	wire := func(from, to string) error {
+		_, err := apply(project.Edit{Op: "wire", From: from, To: to})
+		return err
+	}
+	group := ""
+	for i := 0; len(l.Nodes) < 188; i++ {
+		blend, err := into("blend")
+		if err != nil {
+			return nil, nil, err
+		}
+		var ids []string
+		for _, kind := range []string{"highlight", "soft-step", "tone-adjust", "facing"} {
+			id, err := apply(project.Edit{Op: "node.add", Kind: kind})
+			if err != nil {
+				return nil, nil, err
+			}
+			ids = append(ids, id)
+		}
+		for _, w := range [][2]string{{ids[0] + ".tone", ids[1] + ".tone"}, {ids[1] + ".tone", ids[2] + ".tone"}, {ids[3] + ".tone", ids[2] + ".gain"}, {ids[2] + ".tone", blend + ".amount"}} {
+			if err := wire(w[0], w[1]); err != nil {
+				return nil, nil, err
+			}
+		}
+		switch {
+		case i == 0: // a group of two, used again below
+			if _, err := apply(project.Edit{Op: "group.make", Nodes: ids[1:3], Name: "Cut"}); err != nil {
+				return nil, nil, err
+			}
+			group = network.GroupPrefix + p.Groups[0].ID
+		case i < 6:
+			if _, err := apply(project.Edit{Op: "node.replace", Node: ids[2], Kind: group}); err != nil {
+				return nil, nil, err
+			}
+		case i%3 == 0:
+			if _, err := apply(project.Edit{Op: "section.gather", Nodes: ids}); err != nil {
+				return nil, nil, err
+			}
+		}
+	}
+	for i := range 10 {
+		kind := []string{"colour-adjust", "blend"}[i%2]
+		id, err := into(kind)
+		if err != nil {
+			return nil, nil, err
+		}
+		if i == 0 {
+			if _, err := apply(project.Edit{Op: "node.rename", Node: id, Name: "turned"}); err != nil {
+				return nil, nil, err
+			}
+		} else if kind == "blend" {
+			if _, err := apply(project.Edit{Op: "node.input", Node: id, Key: "amount", Value: 0.1}); err != nil {
+				return nil, nil, err
+			}
+		}
+	}
+	return &l.Network, p.Groups, nil
+}
+
+// large measures the desk with a network of 200 nodes.
+func large(b *rod.Browser, address string) error {
+	net, groups, err := largeLook()
+	if err != nil {
+		return err
+	}
+	cat := network.Grouped{Base: node.Catalogue{}, Groups: groups}
+	z := network.Sizes{CardW: 172, CardH: 64, PortW: 56, OutW: 84, GapX: 20, GapY: 18, Port: 14, Out: 30, Lane: 7, Title: 18}
+	start := time.Now()
+	lay := net.Lay(cat, z, nil)
+	took := time.Since(start)
+	fmt.Printf("layout of %d nodes         %.1f ms, %d cards (wanted ≤ 50)\n", len(net.Nodes), took.Seconds()*1000, len(lay.Cards))
+	var file, form bytes.Buffer
+	if err := exchange.WriteLook(&file, "Large", net, groups); err != nil {
+		return err
+	}
+	m := multipart.NewWriter(&form)
+	w, err := m.CreateFormFile("look", "large.json")
+	if err != nil {
+		return err
+	}
+	w.Write(file.Bytes())
+	m.Close()
+	post := func(path, kind string, body io.Reader) error {
+		res, err := http.Post(address+path, kind, body)
+		if err != nil {
+			return err
+		}
+		defer res.Body.Close()
+		text, err := io.ReadAll(res.Body)
+		if err == nil && res.StatusCode != 200 {
+			err = fmt.Errorf("%s: %s", path, text)
+		}
+		return err
+	}
+	if err := post("/p/saltlight/look", m.FormDataContentType(), &form); err != nil {
+		return err
+	}
+	wear := `{"edits":[{"op":"look.assign","id":"kettle","look":"look1"},{"op":"look.assign","id":"plate","look":"look1"}]}`
+	if err := post("/p/saltlight/edit", "application/json", strings.NewReader(wear)); err != nil {
+		return err
+	}
+	start = time.Now()
+	p, err := drive.Open(b, address+"/p/saltlight?size=960x600&look=look1", 1280, 800)
+	if err != nil {
+		return err
+	}
+	p = p.Timeout(2 * time.Minute)
+	if err := p.Wait(rod.Eval(`() => document.querySelectorAll(".card-box").length > 100 && Boolean(mobanta.picture.shown)`)); err != nil {
+		return err
+	}
+	fmt.Printf("opening its desk            %.2f s until the network and a first picture are there (wanted ≤ 1)\n", time.Since(start).Seconds())
+	if err := drive.Settled(p); err != nil {
+		return err
+	}
+	turned := ""
+	for i := range net.Nodes {
+		if net.Nodes[i].Name == "turned" {
+			turned = net.Nodes[i].ID
+		}
+	}
+	r, err := p.Eval(`id => new Promise((done) => {
+		let frames = 0, sent = 0, begin = performance.now();
+		mobanta.picture.onframe = () => frames++;
+		const tick = () => {
+			const t = performance.now() - begin;
+			if (t > 4000) { mobanta.picture.onframe = null; mobanta.live.drop(); return done((frames * 1000) / t); }
+			mobanta.live.tryEdits([{ op: "node.input", look: "look1", node: id, key: "hue", value: Math.sin(++sent / 20) / 2 }]);
+			requestAnimationFrame(tick);
+		};
+		tick();
+	})`, turned)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("a value dragged in it       %.1f pictures a second, ten cheap nodes follow, 960×600 (wanted ≥ 15)\n", r.Value.Num())
+	if err := drive.Settled(p); err != nil {
+		return err
+	}
+	r, err = p.Eval(`() => new Promise(async (done) => {
+		const begin = performance.now();
+		const res = await fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" },
+			body: JSON.stringify({ edits: [{ op: "node.add", look: "look1", kind: "soft-step" }] }) });
+		const { created } = await res.json();
+		const look = () => document.getElementById("card-" + created) ? done(performance.now() - begin) : setTimeout(look, 4);
+		look();
+	})`)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("an edit shown in it         %.0f ms from asking to its card on the page (wanted ≤ 100)\n", r.Value.Num())
+	return nil
+}
