@@ -33,11 +33,12 @@ type desk struct {
 	Cat     network.Grouped
 	Node    *network.Node // the chosen one; nil in an empty group
 	Spec    *network.Spec
-	Section *network.Section // the chosen one, in place of a node
-	Sun     string           // the sun that the light tools move
-	Lay     network.Layout
+	Section *network.Section      // the chosen one, in place of a node
+	Sun     string                // the sun that the light tools move
+	lay     func() network.Layout // of the network that is open; it is made when it is asked for
 	Solids  []mesh.Solid
 	Edges   []color.Edge
+	Have    map[string]string // cards that the page has, by their stamps
 }
 
 // crumb is one step on the way into groups.
@@ -67,7 +68,13 @@ func (v *Server) deskData(c *echo.Context) (*desk, error) {
 			}
 		}
 	}
-	d.Lay = v.layouts.lay(st.ID+"/"+d.Look.ID+"/"+d.Path, d.Net, d.Cat)
+	d.Have = map[string]string{}
+	for _, e := range strings.Split(c.Request().Header.Get("X-Cards"), " ") {
+		if id, stamp, ok := strings.Cut(e, "="); ok {
+			d.Have[id] = stamp
+		}
+	}
+	d.lay = sync.OnceValue(func() network.Layout { return v.layouts.lay(st.ID+"/"+d.Look.ID+"/"+d.Path, d.Net, d.Cat) })
 	return d, nil
 }
 
@@ -105,6 +112,9 @@ func (d *desk) choose(id string) {
 		d.Spec = d.Cat.Of(d.Node)
 	}
 }
+
+// Lay returns how the open network stands on the page.
+func (d *desk) Lay() network.Layout { return d.lay() }
 
 // Vals returns the fields of an edit on the network that is open, as JSON.
 func (d *desk) Vals(op string, pairs ...any) (string, error) {

@@ -315,7 +315,7 @@ func (s *session) draw() {
 // affected returns the panels that show what differs between two states; old
 // may be nil.
 func affected(old, now *store.State) []string {
-	all := []string{"top", "network", "list", "front", "colours", "bench", "stage", "hint"}
+	all := []string{"network", "top", "list", "front", "colours", "bench", "stage", "hint"}
 	if old == nil {
 		return all
 	}

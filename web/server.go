@@ -17,6 +17,7 @@ import (
 	"net/url"
 	"path"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -33,11 +34,15 @@ var assets embed.FS
 
 // Server serves the studio over a store.
 type Server struct {
-	store     *store.Store
-	surfaces  *surfaces
-	hub       hub
-	layouts   layouts
-	examples  examples
+	store    *store.Store
+	surfaces *surfaces
+	hub      hub
+	layouts  layouts
+	examples examples
+	cards    struct {
+		sync.Mutex
+		kept map[string]string
+	}
 	templates *template.Template
 	stamps    map[string]string // static file → hash of its content
 	sprite    []byte            // icons.svg
@@ -51,6 +56,7 @@ func New(s *store.Store, log *slog.Logger) (*Server, error) {
 	v.hub.live = map[string]map[*session]bool{}
 	v.layouts.shown = map[string]network.Layout{}
 	v.examples.made = map[string][]byte{}
+	v.cards.kept = map[string]string{}
 	err := fs.WalkDir(assets, "static", func(name string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
 			return err

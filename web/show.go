@@ -1,10 +1,13 @@
 package web
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
+	"hash/fnv"
 	"html"
 	"html/template"
+	"io"
 	"math"
 	"slices"
 	"strconv"
@@ -378,13 +381,69 @@ const edgeRoom = 5
 // in the template, which would take ten times as long. Names are escaped; all
 // else is ours.
 
-func box(c network.Card, section string) template.HTMLAttr {
+func box(c network.Card, section, stamp string) string {
 	out := sizes.Port
 	if c.Tall {
 		out = sizes.Out
 	}
-	return template.HTMLAttr(fmt.Sprintf(`class="card-box" id="box-%s" data-section-of="%s" style="left:%dpx;top:%dpx;width:%dpx;height:%dpx"`,
-		html.EscapeString(c.ID), html.EscapeString(section), c.X-edgeRoom, c.Y-sizes.Port, c.W+2*edgeRoom, sizes.Port+sizes.CardH+out+edgeRoom))
+	return fmt.Sprintf(`<div class="card-box" id="box-%s" data-stamp="%s" data-section-of="%s" style="left:%dpx;top:%dpx;width:%dpx;height:%dpx">`,
+		html.EscapeString(c.ID), stamp, html.EscapeString(section), c.X-edgeRoom, c.Y-sizes.Port, c.W+2*edgeRoom, sizes.Port+sizes.CardH+out+edgeRoom)
+}
+
+// card returns the markup of a card, with a stamp of its content. Where the page
+// has it already, under that stamp, an empty element stands for it: of a large
+// network little changes with an edit.
+func (v *Server) card(d *desk, c network.Card) (template.HTML, error) {
+	inner, err := v.cardInner(d, c)
+	if err != nil {
+		return "", err
+	}
+	h := fnv.New32a()
+	io.WriteString(h, inner)
+	fmt.Fprint(h, c.X, c.Y, c.W, d.SectionID(c.ID))
+	stamp := fmt.Sprintf("%x", h.Sum32())
+	if d.Have[c.ID] == stamp {
+		return template.HTML(`<i id="box-` + html.EscapeString(c.ID) + `" data-same hidden></i>`), nil
+	}
+	return template.HTML(box(c, d.SectionID(c.ID), stamp) + inner + "</div>"), nil
+}
+
+// maxCards is how many cards' markup is kept.
+const maxCards = 4000
+
+// cardInner returns what is within a card's box. It is kept under all that it
+// shows, for templates are slow and most cards stay as they are.
+func (v *Server) cardInner(d *desk, c network.Card) (string, error) {
+	n := d.Net.Node(c.ID)
+	key := ""
+	if n != nil && !c.Folded {
+		text, err := json.Marshal(n)
+		if err != nil {
+			return "", err
+		}
+		spec := d.Cat.Of(n)
+		chosen := d.Section == nil && d.Node != nil && d.Node.ID == n.ID
+		key = fmt.Sprint(string(text), d.Describe(n), d.Brief(n), spec.Name, spec.Family, chosen, d.MainOf(c), c.Ins, c.Outs, c.Tall)
+		v.cards.Lock()
+		inner, ok := v.cards.kept[key]
+		v.cards.Unlock()
+		if ok {
+			return inner, nil
+		}
+	}
+	var buf bytes.Buffer
+	if err := v.templates.ExecuteTemplate(&buf, "card", map[string]any{"Desk": d, "Card": c}); err != nil {
+		return "", err
+	}
+	if key != "" {
+		v.cards.Lock()
+		defer v.cards.Unlock()
+		if len(v.cards.kept) >= maxCards {
+			clear(v.cards.kept)
+		}
+		v.cards.kept[key] = buf.String()
+	}
+	return buf.String(), nil
 }
 
 func tip(s network.Spot, verb string) string {
@@ -577,7 +636,7 @@ func (v *Server) functions() template.FuncMap {
 		"num":        number,
 		"path":       wirePath,
 		"wire":       wireAttrs,
-		"box":        box,
+		"card":       v.card,
 		"inPort":     inPort,
 		"outPort":    outPort,
 		"points":     points,

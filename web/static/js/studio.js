@@ -38,7 +38,7 @@ export function say(text, bad = false) {
   saidTimer = setTimeout(() => (el.hidden = true), bad ? 9000 : 5000);
 }
 
-const all = ["top", "network", "list", "front", "colours", "bench", "stage", "hint"];
+const all = ["network", "top", "list", "front", "colours", "bench", "stage", "hint"];
 const stale = new Set(["list", "front", "colours", "stage"]); // panels that are hidden and not true, or not there yet
 
 /** Fetches panels anew; fields keep their focus, pictures stay. Hidden ones wait until they are shown. */
@@ -61,27 +61,28 @@ async function fetchPanel(name) {
   underway.set(name, false);
   const el = document.getElementById(name);
   try {
-    const res = await fetch(`${base}/panel/${name}?${query()}`);
+    const res = await fetch(`${base}/panel/${name}?${query()}`, name === "network" ? { headers: { "X-Cards": stamps() } } : {});
     const text = await res.text();
     if (!res.ok) return;
     if (name === "network") patch(el, text);
     else await htmx.swap({ text, target: el, swap: "innerMorph", sourceElement: el });
   } catch {
     // The studio is gone; the line to it says so, and all is fetched when it is back.
-  } finally { const again = underway.get(name);
+  } finally {
+    const again = underway.get(name);
     underway.delete(name);
     if (again) fetchPanel(name);
   }
 }
 
-const shown = new Map(); // id of a card → its markup, as the server sent it last
+/** The cards that the page has, with the stamps of their content. */
+const stamps = () => [...document.querySelectorAll("#net > .card-box")].map((el) => `${el.id.slice(4)}=${el.dataset.stamp}`).join(" ");
 
 /** Brings the network up to date card by card: of a large one little changes with an edit. */
-function patch(panel, text) { const next = new DOMParser().parseFromString(text, "text/html").body;
+function patch(panel, text) {
+  const next = new DOMParser().parseFromString(text, "text/html").body;
   const net = panel.querySelector("#net"), now = next.querySelector("#net");
   if (!net) {
-    shown.clear();
-    for (const el of now.children) if (el.id) shown.set(el.id, el.outerHTML);
     panel.replaceChildren(...next.children);
     htmx.process(panel);
     panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
@@ -99,16 +100,12 @@ function patch(panel, text) { const next = new DOMParser().parseFromString(text,
   const focus = document.activeElement?.id;
   for (const el of [...now.children]) {
     if (!el.id) continue;
-    const html = el.outerHTML, old = keep.get(el.id);
+    const old = keep.get(el.id);
     keep.delete(el.id);
-    if (old && shown.get(el.id) === html) continue;
-    shown.set(el.id, html);
+    if ("same" in el.dataset) continue;
     old ? old.replaceWith(el) : net.append(el);
   }
-  for (const [id, el] of keep) {
-    shown.delete(id);
-    el.remove();
-  }
+  for (const el of keep.values()) el.remove();
   net.querySelector("svg.wires").replaceWith(now.querySelector("svg.wires"));
   for (const el of net.querySelectorAll(".frame-name")) el.remove();
   net.append(...now.querySelectorAll(".frame-name"));
@@ -116,7 +113,8 @@ function patch(panel, text) { const next = new DOMParser().parseFromString(text,
   net.style.height = now.style.height;
   net.dataset.w = now.dataset.w;
   net.dataset.h = now.dataset.h;
-  if (focus && document.activeElement?.id !== focus) document.getElementById(focus)?.focus({ preventScroll: true }); panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
+  if (focus && document.activeElement?.id !== focus) document.getElementById(focus)?.focus({ preventScroll: true });
+  panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
 }
 
 /** Whether a panel that has just come is old already, since it is asked for once more. */
