@@ -60,6 +60,17 @@ func Saltlight() (*project.Project, map[string]exchange.File, error) {
 	}
 	p.Stage.Suns = []stage.Sun{{ID: "key", Name: "Key sun", Azimuth: -52, Elevation: 47, Strength: 1, Color: color.C{1, 1, 1}, Shadows: true}}
 	p.Stage.Camera = stage.Camera{Azimuth: 14, Elevation: 17, Target: vec.V{0, 0.62, 0}, Distance: 9.4, Angle: 24}
+	p.Swatches = []project.Swatch{
+		{ID: "copper", Name: "Copper", Color: color.MustHex("#D4843F")},
+		{ID: "lamplight", Name: "Lamplight", Color: color.MustHex("#F8D79B")},
+		{ID: "night", Name: "Night ink", Color: color.MustHex("#1A1B24")},
+		{ID: "harbour", Name: "Harbour", Color: color.MustHex("#26414D")},
+	}
+	for _, l := range p.Looks {
+		if err := l.Network.Follow(p.Catalogue(), "ink", "colour", "night", color.MustHex("#1A1B24")); err != nil {
+			return nil, nil, fmt.Errorf("demo: %w", err)
+		}
+	}
 	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#26414D")}
 	return p, files, p.Settle()
 }

@@ -645,12 +645,35 @@ func (s *session) cards(ctx context.Context, w wanted) error {
 	}
 	have := s.have
 	s.mu.Unlock()
-	cards, err := s.renderer.Cards(ctx, l.ID, wants, cardW, cardH, have)
+	cards, err := s.wearing(ctx, w, l.ID).Cards(ctx, l.ID, wants, cardW, cardH, have)
 	if err != nil {
 		return err
 	}
 	s.sendCards(cardsMessage, cards, cardW, cardH)
 	return nil
+}
+
+// wearing returns a renderer whose last picture shows the look: that of the
+// picture, or, for a look that nothing wears, a small one in which all parts do.
+func (s *session) wearing(ctx context.Context, w wanted, look string) *picture.Renderer {
+	st := w.project.Clone().Stage
+	for i := range st.Models {
+		for part, worn := range st.Models[i].Looks {
+			if worn == look {
+				return s.renderer
+			}
+			st.Models[i].Looks[part] = look
+		}
+	}
+	sc, err := stage.NewScene(&st, s.server.surfaces.get, s.smallAt)
+	if err != nil {
+		return s.renderer
+	}
+	s.smallAt = sc
+	if err := s.small.Render(ctx, picture.Job{Scene: sc, Looks: w.looks, W: 2 * previewW, H: 2 * previewH, Samples: 1}, func(*picture.Result) {}); err != nil {
+		return s.renderer
+	}
+	return s.small
 }
 
 func (s *session) sendCards(kind byte, cards []picture.CardPicture, w, h int) {

@@ -204,3 +204,34 @@ func TestBlendModesKeepTheirPromise(t *testing.T) {
 		}
 	}
 }
+
+func TestHSVAndOKLCHRoundTrip(t *testing.T) {
+	for r := 0; r <= 255; r += 15 {
+		for g := 0; g <= 255; g += 15 {
+			for b := 0; b <= 255; b += 15 {
+				c := FromBytes(uint8(r), uint8(g), uint8(b))
+				for k := range 3 {
+					assert.InDelta(t, c[k], FromHSV(c.HSV())[k], 1e-4)
+					assert.InDelta(t, c[k], FromOKLCH(c.OKLCH())[k], 1e-4)
+				}
+			}
+		}
+	}
+	for hex, want := range map[string][3]float32{"#FF0000": {0, 1, 1}, "#00FF00": {1. / 3, 1, 1}, "#0000FF": {2. / 3, 1, 1}, "#808080": {0, 0, 128. / 255}, "#FFFF00": {1. / 6, 1, 1}} {
+		got := MustHex(hex).HSV()
+		for k := range want {
+			assert.InDelta(t, want[k], got[k], 1e-5, hex)
+		}
+	}
+}
+
+func TestStrip(t *testing.T) {
+	assert.Error(t, Strip{}.Check())
+	assert.Error(t, Strip{{}}.Check())
+	assert.Error(t, Strip{{C{}}, {C{}, C{}}}.Check())
+	s := Strip{{C{0, 0, 0}, C{1, 1, 1}}}
+	assert.NoError(t, s.Check())
+	assert.Equal(t, C{1, 1, 1}, s.At(0.5, 0, false))
+	assert.InDelta(t, 0.5, s.At(0.5, 0, true)[0], 1e-6)
+	assert.Equal(t, C{}, s.At(-3, 0, true))
+}

@@ -2,6 +2,7 @@ package node_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -479,4 +480,24 @@ func TestPaletteStripReadsItsColours(t *testing.T) {
 	assert.Equal(t, "#AABBCC", at(7, 1, false), "clamped")
 	assert.Equal(t, "#778899", at(0.25, 0.75, true), "the middle of a cell is its very colour")
 	assert.Equal(t, strip[0][0].Mix(strip[0][1], 0.5).Hex(), at(0.5, 0.25, true))
+}
+
+func TestAFormulaAndTheSameMathsInNodesAgree(t *testing.T) {
+	b := ball(t)
+	text := `[
+		{"id":"n","kind":"Normal"},
+		{"id":"p","kind":"Split","set":{"space":"xyz"},"in":{"colour":"n.vector"}},
+		{"id":"m1","kind":"Maths","set":{"operation":"multiply"},"in":{"a":"p.x","b":3}},
+		{"id":"m2","kind":"Maths","set":{"operation":"modulo"},"in":{"a":"m1.value","b":0.7}},
+		{"id":"m3","kind":"Maths","set":{"operation":"max"},"in":{"a":"m2.value","b":"p.y"}},
+		{"id":"m4","kind":"Soft step","in":{"tone":"m3.value","threshold":0.4,"softness":0.3}},
+		{"id":"d","kind":"Maths","set":{"operation":"dot"},"in":{"a":"n.vector","b":[0.2,0.5,-0.3]}},
+		{"id":"m5","kind":"Maths","set":{"operation":"divide"},"in":{"a":"m4.tone","b":"d.value"}},
+		{"id":"f","kind":"Formula","set":{"text":"smoothstep(0.25, 0.55, max(mod(n.x * 3.0, 0.7), n.y)) / dot(n, vec3(0.2, 0.5, -0.3))","inputs":[{"key":"n","type":"vector"}]},"in":{"n":"n.vector"}}]`
+	n := &network.Network{}
+	require.NoError(t, json.Unmarshal([]byte(text), &n.Nodes))
+	nodes, formula := b.eval(n, network.Ref{Node: "m5", Port: "value"})[0], b.eval(n, network.Ref{Node: "f", Port: "value"})[0]
+	for i := range nodes {
+		require.InDelta(t, nodes[i], formula[i], 1e-5*math.Max(1, math.Abs(float64(nodes[i]))))
+	}
 }
