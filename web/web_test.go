@@ -223,3 +223,168 @@ func TestBundlesGoOutAndIn(t *testing.T) {
 	assert.Equal(t, 422, code)
 	assert.Contains(t, body, "not a bundle")
 }
+
+func TestCopyAndPasteAsText(t *testing.T) {
+	s := open(t)
+	code, text := s.do("GET", "/p/"+s.id+"/fragment?look=look1&nodes=n1,n2,n4", nil, nil)
+	require.Equal(t, 200, code, text)
+	assert.Contains(t, text, `"mobanta": "nodes"`)
+	code, body := s.do("POST", "/p/"+s.id+"/paste?look=look1", strings.NewReader(text), map[string]string{"Accept": "application/json"})
+	require.Equal(t, 200, code, body)
+	n := s.project().Project.Looks[0].Network
+	require.Len(t, n.Nodes, 6, "Finish stays where it is")
+	assert.Equal(t, "n5", n.Node("n6").In["tone"].Wires[0].Node)
+	version := s.project().Version
+	for _, bad := range []string{"", "hello", `{"mobanta":"nodes","version":1,"nodes":[{"id":"a","kind":"Glow"}]}`, strings.Repeat("[", 100)} {
+		code, body := s.do("POST", "/p/"+s.id+"/paste?look=look1", strings.NewReader(bad), map[string]string{"Accept": "application/json"})
+		assert.GreaterOrEqual(t, code, 400, body)
+	}
+	code, _ = s.do("GET", "/p/"+s.id+"/fragment?look=look1&nodes=n4", nil, nil)
+	assert.Equal(t, 422, code)
+	assert.Equal(t, version, s.project().Version)
+}
+
+func TestFormulasAreCheckedAsTheyAreTyped(t *testing.T) {
+	s := open(t)
+	s.edit(`{"op":"node.add","look":"look1","kind":"formula"}`)
+	check := func(text string) map[string]any {
+		code, body := s.do("GET", "/p/"+s.id+"/formula?look=look1&node=n5&text="+url.QueryEscape(text), nil, nil)
+		require.Equal(t, 200, code)
+		var m map[string]any
+		require.NoError(t, json.Unmarshal([]byte(body), &m))
+		return m
+	}
+	assert.Equal(t, "vec3", check("vec3(a, b, 1)")["gives"])
+	slip := check("a + sni(b)")
+	assert.EqualValues(t, 4, slip["at"])
+	assert.Contains(t, slip["error"], "no function")
+	assert.Contains(t, check("vec4(a)")["error"], "not a vec4")
+	code, body := s.edit(`{"op":"node.set","look":"look1","node":"n5","key":"text","value":"a +"}`)
+	assert.Equal(t, 422, code)
+	assert.Contains(t, body, "missing at the end")
+	code, body = s.edit(`{"op":"list.set","look":"look1","node":"n5","index":0,"key":"name","value":"light"}`)
+	require.Equal(t, 200, code, body)
+	assert.Equal(t, "smoothstep(0.2, 0.8, light)", s.project().Project.Looks[0].Node("n5").Set["text"], "a renamed input is renamed in the formula")
+	code, body = s.edit(`{"op":"list.remove","look":"look1","node":"n5","index":0}`)
+	assert.Equal(t, 422, code)
+	assert.Contains(t, body, `nothing is named \"light\"`)
+}
+
+func TestPalettesAndSwatches(t *testing.T) {
+	s := open(t)
+	code, body := s.upload("/p/"+s.id+"/palette", "palette", "p.hex", []byte("#D4843F copper\n#26414D\n"))
+	require.Equal(t, 200, code, body)
+	require.Len(t, s.project().Project.Swatches, 2)
+	code, body = s.edit(`{"op":"swatch.use","look":"look1","node":"n2","key":"stops","index":1,"id":"c1"},{"op":"swatch.use","look":"look1","node":"n3","key":"colour","id":"c1"}`)
+	require.Equal(t, 200, code, body)
+	code, body = s.edit(`{"op":"swatch.set","id":"c1","value":"#112233"}`)
+	require.Equal(t, 200, code, body)
+	_, file := s.do("GET", "/p/"+s.id+"/look.json?look=look1", nil, nil)
+	assert.Equal(t, 2, strings.Count(file, "#112233"), "all that follows it has changed: %s", file)
+	assert.NotContains(t, file, "swatch", "a look file stands by itself")
+	s.edit(`{"op":"swatch.remove","id":"c1"}`)
+	_, file = s.do("GET", "/p/"+s.id+"/look.json?look=look1", nil, nil)
+	assert.Equal(t, 2, strings.Count(file, "#112233"), "the colours stay")
+	for format, want := range map[string]string{"gpl": "38  65  77", "hex": "#26414D", "png": "\x89PNG"} {
+		code, body := s.do("GET", "/p/"+s.id+"/palette/"+format, nil, nil)
+		assert.Equal(t, 200, code)
+		assert.Contains(t, body, want)
+	}
+	code, _ = s.do("GET", "/p/"+s.id+"/palette/xyz", nil, nil)
+	assert.Equal(t, 404, code)
+	code, body = s.upload("/p/"+s.id+"/palette", "palette", "p.gpl", []byte("GIMP Palette\n1 2\n"))
+	assert.Equal(t, 422, code)
+	assert.Contains(t, body, "line 2")
+}
+
+func TestStartingPointsAndTheLibrary(t *testing.T) {
+	s := open(t)
+	code, body := s.do("GET", "/p/"+s.id+"/starts", nil, nil)
+	assert.Equal(t, 200, code)
+	assert.GreaterOrEqual(t, strings.Count(body, "data-start="), 8)
+	code, body = s.edit(`{"op":"look.replace","look":"look1","kind":"recipe:ink"}`)
+	require.Equal(t, 200, code, body)
+	assert.NotNil(t, s.project().Project.Looks[0].Node("blacks"))
+	code, body = s.edit(`{"op":"look.replace","look":"look1","kind":"recipe:velvet"}`)
+	assert.Equal(t, 422, code)
+	assert.Contains(t, body, "no starting point")
+	s.do("POST", "/p/"+s.id+"/undo", nil, nil)
+	assert.Nil(t, s.project().Project.Looks[0].Node("blacks"))
+
+	code, body = s.do("POST", "/p/"+s.id+"/keep?look=look1", nil, nil)
+	require.Equal(t, 200, code, body)
+	code, body = s.edit(`{"op":"group.make","look":"look1","nodes":["n1","n2"],"name":"Keeper's bands"}`)
+	require.Equal(t, 200, code, body)
+	code, _ = s.do("POST", "/p/"+s.id+"/keep?look=look1&group=g1", nil, nil)
+	require.Equal(t, 200, code)
+	other, err := s.store.Create(context.Background(), project.New("Another"))
+	require.NoError(t, err)
+	_, body = s.do("GET", "/p/"+other+"/starts", nil, nil)
+	assert.Contains(t, body, "First look", "what is kept is there in all projects")
+	_, body = s.do("GET", "/p/"+other+"/search?q=keeper", nil, nil)
+	assert.Contains(t, body, "From the library")
+	kept, err := s.store.Library(context.Background(), "group")
+	require.NoError(t, err)
+	code, body = s.do("POST", "/p/"+other+"/edit", strings.NewReader(`{"edits":[{"op":"group.bring","look":"look1","kind":"library:`+kept[0].ID+`"}]}`), map[string]string{"Content-Type": "application/json"})
+	require.Equal(t, 200, code, body)
+	st, err := s.store.Load(context.Background(), other)
+	require.NoError(t, err)
+	require.Len(t, st.Project.Groups, 1)
+	assert.Equal(t, "group:g1", st.Project.Looks[0].Nodes[4].Kind)
+	code, _ = s.do("POST", "/library/"+kept[0].ID+"/out", nil, nil)
+	assert.Equal(t, 200, code)
+	code, _ = s.do("POST", "/library/"+kept[0].ID+"/out", nil, nil)
+	assert.Equal(t, 404, code)
+}
+
+func TestPanelsOfGroupsListsAndSources(t *testing.T) {
+	s := open(t)
+	code, body := s.edit(`{"op":"group.make","look":"look1","nodes":["n1","n2"],"name":"Bands"},{"op":"dial.add","look":"look1","node":"n3","key":"width","name":"Weight"},
+		{"op":"section.gather","look":"look1","nodes":["n3"],"name":"Ink"},{"op":"node.add","look":"look1","kind":"layers"},{"op":"node.add","look":"look1","kind":"switch"}`)
+	require.Equal(t, 200, code, body)
+	for path, want := range map[string]string{
+		"/panel/network":                     "Ink",
+		"/panel/network?path=n5":             "used once",
+		"/panel/list":                        "Bands",
+		"/panel/front":                       "Weight",
+		"/panel/front?path=n5":               "from outside",
+		"/panel/bench?path=n5&node=n2":       "Show tone outside the group",
+		"/panel/bench?node=s1":               "section of 1 node",
+		"/panel/bench?node=n6":               "Layer on top",
+		"/panel/bench?node=n7":               "Choice",
+		"/panel/colours":                     "No swatches yet",
+		"/sources?to=n4.colour":              "Bands",
+		"/sources?to=n4.lines&q=edge":        "Edge lines",
+		"/search?q=ramp&replace=n5":          "Ramp",
+		"/panel/network?path=nowhere/at/all": "Ink",
+		"/panel/bench?path=n5&node=neverwas": "Ramp",
+	} {
+		code, body := s.do("GET", "/p/"+s.id+path, nil, nil)
+		assert.Equal(t, 200, code, path)
+		assert.Contains(t, body, want, path)
+	}
+	code, _ = s.do("GET", "/p/"+s.id+"/sources?to=n99.colour", nil, nil)
+	assert.Equal(t, 404, code)
+	_, whole := s.do("GET", "/p/"+s.id+"/panel/network", nil, nil)
+	stamp := strings.Split(strings.Split(whole, `id="box-n6" data-stamp="`)[1], `"`)[0]
+	_, part := s.do("GET", "/p/"+s.id+"/panel/network", nil, map[string]string{"X-Cards": "n6=" + stamp + " n7=old"})
+	assert.Contains(t, part, `<i id="box-n6" data-same hidden></i>`, "what the page has is not sent again")
+	assert.Contains(t, part, `id="card-n7"`)
+}
+
+func TestEveryNodeHasItsPictureOnTheHelpPage(t *testing.T) {
+	s := open(t)
+	_, page := s.do("GET", "/help", nil, nil)
+	seen := map[string]string{}
+	for _, part := range strings.Split(page, `src="/help/node/`)[1:] {
+		kind, _, _ := strings.Cut(part, `"`)
+		code, body := s.do("GET", "/help/node/"+kind, nil, nil)
+		require.Equal(t, 200, code, kind)
+		assert.True(t, strings.HasPrefix(body, "\x89PNG"), kind)
+		assert.Greater(t, len(body), 500, "%s shows something", kind)
+		seen[kind] = body
+	}
+	assert.Greater(t, len(seen), 20)
+	code, _ := s.do("GET", "/help/node/velvet", nil, nil)
+	assert.Equal(t, 404, code)
+}
