@@ -23,6 +23,11 @@ var views = []view{
 	{name: "desk", path: "/p/saltlight", desk: true},
 	{name: "stage", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="stage"]').click()`},
 	{name: "search", path: "/p/saltlight", desk: true, do: `document.getElementById("add").click()`},
+	{name: "list", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="list"]').click()`},
+	{name: "front", path: "/p/saltlight?node=shine", desk: true, do: `document.querySelector('[data-tab="front"]').click()`},
+	{name: "starts", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-starts]").click()`},
+	{name: "compare", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="colours"]').click();
+		const other = document.getElementById("other"); other.value = "iron"; other.dispatchEvent(new Event("change", { bubbles: true }))`},
 	{name: "shelf", path: "/"},
 	{name: "help", path: "/help"},
 	{name: "dim", path: "/p/saltlight?look=iron", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
@@ -85,7 +90,7 @@ func take(b *rod.Browser, address string, v view, file string) error {
 			return err
 		}
 	}
-	time.Sleep(700 * time.Millisecond)
+	time.Sleep(1800 * time.Millisecond)
 	if err := settle(); err != nil {
 		return err
 	}
