@@ -18,7 +18,7 @@ import (
 
 const cardW, cardH = 76, 62
 
-var sizes = network.Sizes{CardW: 172, CardH: 64, PortW: 56, OutW: 84, GapX: 20, GapY: 18, Port: 14, Out: 30, Lane: 7, Title: 18}
+var sizes = network.Sizes{CardW: 156, CardH: 58, PortW: 51, OutW: 76, GapX: 12, GapY: 14, Port: 14, Out: 28, Lane: 6, Title: 18}
 
 // desk is what the desk's templates show.
 type desk struct {

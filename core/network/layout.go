@@ -220,6 +220,7 @@ type spot struct {
 type link struct {
 	spot       int
 	here, away float64
+	weight     float64 // how straight it should run
 }
 
 // strand is a wire with the spots that it runs through, from source to input.
@@ -351,7 +352,31 @@ func (l *layouter) makeRows() {
 	}
 }
 
+// first tells whether an edge feeds the first wired input of its box.
+func (l *layouter) first(e *edge) bool {
+	return e.in == slices.IndexFunc(l.boxes[e.to].card.Ins, func(p Spot) bool { return p.Wired })
+}
+
+// trunk marks the edges from Finish up along first inputs: they run straight down,
+// and the rest stands beside them.
+func (l *layouter) trunk() map[int]bool {
+	out := map[int]bool{}
+	at := slices.IndexFunc(l.boxes, func(b box) bool { return len(b.card.Outs) == 0 })
+	for at >= 0 {
+		next := -1
+		for i := range l.edges {
+			if e := &l.edges[i]; e.to == at && !e.up && l.first(e) && !out[i] {
+				out[i], next = true, e.from
+				break
+			}
+		}
+		at = next
+	}
+	return out
+}
+
 func (l *layouter) makeStrands() {
+	trunk := l.trunk()
 	for i := range l.edges {
 		e := &l.edges[i]
 		s := strand{edge: e, a: l.boxes[e.from].card.Outs[e.out].middle(), b: l.boxes[e.to].card.Ins[e.in].middle()}
@@ -362,7 +387,13 @@ func (l *layouter) makeStrands() {
 			continue
 		}
 		s.through = []int{e.from}
-		prev, leave := e.from, s.a
+		prev, leave, weight := e.from, s.a, 1.0
+		switch {
+		case trunk[i]:
+			weight = 100
+		case l.first(e):
+			weight = 2
+		}
 		for row := l.spots[e.from].row + 1; row <= l.spots[e.to].row; row++ {
 			next, arrive := e.to, s.b
 			if row < l.spots[e.to].row {
@@ -374,8 +405,8 @@ func (l *layouter) makeStrands() {
 				l.spots = append(l.spots, bend)
 				l.rows[row] = append(l.rows[row], next)
 			}
-			l.spots[prev].down = append(l.spots[prev].down, link{next, leave, arrive})
-			l.spots[next].up = append(l.spots[next].up, link{prev, arrive, leave})
+			l.spots[prev].down = append(l.spots[prev].down, link{next, leave, arrive, weight})
+			l.spots[next].up = append(l.spots[next].up, link{prev, arrive, leave, weight})
 			s.through = append(s.through, next)
 			prev, leave = next, 0
 		}

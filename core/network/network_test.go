@@ -236,7 +236,7 @@ func TestRandomEditsLeaveASoundNetwork(t *testing.T) {
 	}
 }
 
-var z = network.Sizes{CardW: 172, CardH: 64, PortW: 56, OutW: 84, GapX: 20, GapY: 18, Port: 14, Out: 30, Lane: 7, Title: 18}
+var z = network.Sizes{CardW: 156, CardH: 58, PortW: 51, OutW: 76, GapX: 12, GapY: 14, Port: 14, Out: 28, Lane: 6, Title: 18}
 
 // sound checks what holds of every layout.
 func sound(t *testing.T, n *network.Network, l network.Layout) {

@@ -211,9 +211,9 @@ func (l *layouter) settle() {
 				sum := 0.1 * p.x
 				for _, links := range [2][]link{p.up, p.down} {
 					for _, k := range links {
-						w := 1.0
+						w := k.weight
 						if p.box < 0 || l.spots[k.spot].box < 0 { // long wires run straight
-							w = 3
+							w += 2
 						}
 						sum += w * (l.spots[k.spot].x + k.away - k.here)
 						weight[i] += w

@@ -98,7 +98,7 @@ func large(b *rod.Browser, address string) error {
 		return err
 	}
 	cat := network.Grouped{Base: node.Catalogue{}, Groups: groups}
-	z := network.Sizes{CardW: 172, CardH: 64, PortW: 56, OutW: 84, GapX: 20, GapY: 18, Port: 14, Out: 30, Lane: 7, Title: 18}
+	z := network.Sizes{CardW: 156, CardH: 58, PortW: 51, OutW: 76, GapX: 12, GapY: 14, Port: 14, Out: 28, Lane: 6, Title: 18}
 	start := time.Now()
 	lay := net.Lay(cat, z, nil)
 	took := time.Since(start)

@@ -450,6 +450,7 @@ document.addEventListener("htmx:after:swap", (e) => {
   }
 });
 
-if (!$("net")) refresh("network"); // a large one comes after the page
+if ($("net")) network.attach($("network"));
+else refresh("network"); // a large one comes after the page
 
 window.mobanta = { state, live, picture, network, chosen }; // for tests and the curious

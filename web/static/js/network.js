@@ -47,7 +47,12 @@ export class Network {
   attach(panel) {
     this.paint(panel);
     this.mark();
-    this.zoomTo(this.zoom);
+    const of = `${state.look}/${state.path}`;
+    if (panel.id === "network" && this.of !== of) {
+      // A network that is somewhat too large for the panel comes a little smaller.
+      this.of = of;
+      this.fit(0.8);
+    } else this.zoomTo(this.zoom);
     this.lit = undefined;
   }
 
@@ -212,10 +217,11 @@ export class Network {
     if (is) is.textContent = `${Math.round(this.zoom * 100)} %`;
   }
 
-  fit() {
+  /** Fits the network into the panel, as far as the least zoom allows. */
+  fit(least = 0.25) {
     const net = document.getElementById("net"), scroll = document.getElementById("net-scroll");
     const w = Number(net.dataset.w), h = Number(net.dataset.h);
-    this.zoomTo(Math.min(1, (scroll.clientWidth - 20) / w, (scroll.clientHeight - 20) / h));
+    this.zoomTo(Math.max(least, Math.min(1, (scroll.clientWidth - 20) / w, (scroll.clientHeight - 20) / h)));
   }
 
   find(text) {
