@@ -246,6 +246,7 @@ func TestSectionsGroupsAndTwoTabs(t *testing.T) {
 	v = d.version()
 	d.click(`.is-section .fold`)
 	d.stored(v)
+	d.until("open again", `() => document.getElementById("card-light")`)
 
 	v = d.version()
 	d.click(`[data-card="rim"]`)

@@ -381,13 +381,13 @@ const edgeRoom = 5
 // in the template, which would take ten times as long. Names are escaped; all
 // else is ours.
 
-func box(c network.Card, section, stamp string) string {
+func box(c network.Card, section, stamp, content string) string {
 	out := sizes.Port
 	if c.Tall {
 		out = sizes.Out
 	}
-	return fmt.Sprintf(`<div class="card-box" id="box-%s" data-stamp="%s" data-section-of="%s" style="left:%dpx;top:%dpx;width:%dpx;height:%dpx">`,
-		html.EscapeString(c.ID), stamp, html.EscapeString(section), c.X-edgeRoom, c.Y-sizes.Port, c.W+2*edgeRoom, sizes.Port+sizes.CardH+out+edgeRoom)
+	return fmt.Sprintf(`<div class="card-box" id="box-%s" data-stamp="%s" data-content="%s" data-section-of="%s" style="left:%dpx;top:%dpx;width:%dpx;height:%dpx">`,
+		html.EscapeString(c.ID), stamp, content, html.EscapeString(section), c.X-edgeRoom, c.Y-sizes.Port, c.W+2*edgeRoom, sizes.Port+sizes.CardH+out+edgeRoom)
 }
 
 // card returns the markup of a card, with a stamp of its content. Where the page
@@ -400,12 +400,13 @@ func (v *Server) card(d *desk, c network.Card) (template.HTML, error) {
 	}
 	h := fnv.New32a()
 	io.WriteString(h, inner)
+	content := fmt.Sprintf("%x", h.Sum32())
 	fmt.Fprint(h, c.X, c.Y, c.W, d.SectionID(c.ID))
 	stamp := fmt.Sprintf("%x", h.Sum32())
 	if d.Have[c.ID] == stamp {
 		return template.HTML(`<i id="box-` + html.EscapeString(c.ID) + `" data-same hidden></i>`), nil
 	}
-	return template.HTML(box(c, d.SectionID(c.ID), stamp) + inner + "</div>"), nil
+	return template.HTML(box(c, d.SectionID(c.ID), stamp, content) + inner + "</div>"), nil
 }
 
 // maxCards is how many cards' markup is kept.

@@ -102,13 +102,18 @@ function patch(panel, text) {
     if (!el.id) continue;
     const old = keep.get(el.id);
     keep.delete(el.id);
-    if ("same" in el.dataset) continue;
-    old ? old.replaceWith(el) : net.append(el);
+    if ("same" in el.dataset || old?.outerHTML === el.outerHTML) continue;
+    if (!old) {
+      net.append(el);
+      continue;
+    }
+    // A card that has only moved stays the element that it is, under the pointer or in focus.
+    const moved = el.dataset.content && old.dataset.content === el.dataset.content;
+    for (const a of el.attributes) old.setAttribute(a.name, a.value);
+    if (!moved) old.replaceChildren(...el.childNodes);
   }
   for (const el of keep.values()) el.remove();
   net.querySelector("svg.wires").replaceWith(now.querySelector("svg.wires"));
-  for (const el of net.querySelectorAll(".frame-name")) el.remove();
-  net.append(...now.querySelectorAll(".frame-name"));
   net.style.width = now.style.width;
   net.style.height = now.style.height;
   net.dataset.w = now.dataset.w;
