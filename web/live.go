@@ -372,6 +372,10 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if w.err != nil {
 		return w.err
 	}
+	large := nodes(w.project) > manyNodes
+	if w.tell && large && s.whole {
+		s.rest(ctx, panelTime/2) // of a large network its cards come first, then the picture
+	}
 	sc, err := stage.NewScene(&w.project.Stage, s.server.surfaces.get, s.scene)
 	if err != nil {
 		return err
@@ -389,7 +393,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		}
 	}
 	scale := 1
-	if !s.whole && !w.hand && nodes(w.looks) > manyNodes {
+	if !s.whole && !w.hand && large {
 		// A large network takes its time: something is seen at once.
 		if err := s.sketch(ctx, w, job); err != nil {
 			return err
@@ -455,10 +459,14 @@ func (s *session) sketch(ctx context.Context, w wanted, job picture.Job) error {
 	return s.renderer.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, 3, res.Bounds()) })
 }
 
-func nodes(looks map[string]*network.Network) int {
+// nodes counts the nodes of a project.
+func nodes(p *project.Project) int {
 	sum := 0
-	for _, n := range looks {
-		sum += len(n.Nodes)
+	for i := range p.Looks {
+		sum += len(p.Looks[i].Nodes)
+	}
+	for i := range p.Groups {
+		sum += len(p.Groups[i].Nodes)
 	}
 	return sum
 }

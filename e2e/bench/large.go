@@ -173,17 +173,22 @@ func large(b *rod.Browser, address string) error {
 	if err := drive.Settled(p); err != nil {
 		return err
 	}
-	r, err = p.Eval(`() => new Promise(async (done) => {
-		const begin = performance.now();
-		const res = await fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" },
-			body: JSON.stringify({ edits: [{ op: "node.add", look: "look1", kind: "soft-step" }] }) });
-		const { created } = await res.json();
-		const look = () => document.getElementById("card-" + created) ? done(performance.now() - begin) : setTimeout(look, 4);
-		look();
-	})`)
+	r, err = p.Eval(`async () => {
+		const times = [];
+		for (let i = 0; i < 9; i++) {
+			await new Promise((rest) => setTimeout(rest, 1500));
+			const begin = performance.now();
+			const res = await fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" },
+				body: JSON.stringify({ edits: [{ op: "node.add", look: "look1", kind: "soft-step" }] }) });
+			const { created } = await res.json();
+			while (!document.getElementById("card-" + created)) await new Promise((look) => setTimeout(look, 4));
+			times.push(performance.now() - begin);
+		}
+		return times.sort((a, b) => a - b)[4];
+	}`)
 	if err != nil {
 		return err
 	}
-	fmt.Printf("an edit shown in it         %.0f ms from asking to its card on the page (wanted ≤ 100)\n", r.Value.Num())
+	fmt.Printf("an edit shown in it         %.0f ms from asking to its card on the page, median of 9 (wanted ≤ 100)\n", r.Value.Num())
 	return nil
 }

@@ -61,7 +61,7 @@ function leave() {
 
 /** Peeks at an output in the picture, or returns to the finished picture. */
 function peek(what) {
-  const ref = what.includes(".") ? what : document.querySelector(`#box-${CSS.escape(what)} canvas[data-picture]`)?.dataset.picture;
+  const ref = what.includes(".") ? what : document.querySelector(`#box-${CSS.escape(what)} img[data-picture]`)?.dataset.picture;
   if (!ref || ref.endsWith(".")) state.peek = "";
   else state.peek = state.peek === ref ? "" : ref;
   rim();

@@ -41,16 +41,13 @@ export function say(text, bad = false) {
 const all = ["network", "top", "list", "front", "colours", "bench", "stage", "hint"];
 const stale = new Set(["list", "front", "colours", "stage"]); // panels that are hidden and not true, or not there yet
 
-/** Fetches panels anew; fields keep their focus, pictures stay. Hidden ones wait until they are shown. */
-export function refresh(...names) {
-  for (const name of names.length ? names : all) {
-    if (document.getElementById(name).hidden) {
-      stale.add(name);
-      continue;
-    }
-    stale.delete(name);
-    fetchPanel(name);
-  }
+/** Fetches panels anew; fields keep their focus, pictures stay. Hidden ones wait until they
+ * are shown. The network is what the eye is on: it has the server first, the others share it. */
+export async function refresh(...names) {
+  const wanted = names.length ? names : all;
+  for (const name of wanted) stale.add(name);
+  if (wanted.includes("network")) await freshen("network");
+  for (const name of wanted) freshen(name);
 }
 
 const underway = new Map(); // panel → whether it is wanted once more
@@ -125,8 +122,12 @@ function patch(panel, text) {
 /** Whether a panel that has just come is old already, since it is asked for once more. */
 export const outdated = (name) => underway.get(name) === true;
 
-/** Brings a panel that has just been shown up to date. */
-export const freshen = (name) => stale.has(name) && refresh(name);
+/** Brings a panel up to date that is not, if it is shown. */
+export function freshen(name) {
+  if (!stale.has(name) || document.getElementById(name).hidden) return;
+  stale.delete(name);
+  return fetchPanel(name);
+}
 
 /** Sends edits as one revision; answers with what the server said, or null. */
 export async function edit(edits) {
