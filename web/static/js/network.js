@@ -230,6 +230,7 @@ export class Network {
     const net = document.getElementById("net"), scroll = document.getElementById("net-scroll");
     if (!net || !scroll) return;
     const old = this.zoom;
+    if (!e && z === old && Number(net.style.zoom) === z) return;
     this.zoom = Math.max(0.25, Math.min(2, z));
     const r = scroll.getBoundingClientRect();
     const at = e ? [e.clientX - r.left, e.clientY - r.top] : [0, 0];

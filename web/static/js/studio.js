@@ -79,11 +79,16 @@ const stamps = () => [...document.querySelectorAll("#net > .card-box")].map((el)
 function patch(panel, text) {
   const next = new DOMParser().parseFromString(text, "text/html").body;
   const net = panel.querySelector("#net"), now = next.querySelector("#net");
+  const swapped = () => panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
   if (!net) {
+    // The empty sheet first, which is brought to its scale: then the cards are styled once only.
+    const cards = [...(now?.childNodes ?? [])];
+    now?.replaceChildren();
     panel.replaceChildren(...next.children);
+    swapped();
+    now?.append(...cards);
     htmx.process(panel);
-    panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
-    return;
+    return swapped();
   }
   for (const part of [".net-head", ".net-note"]) {
     const a = panel.querySelector(part), b = next.querySelector(part);
@@ -116,7 +121,7 @@ function patch(panel, text) {
   net.dataset.w = now.dataset.w;
   net.dataset.h = now.dataset.h;
   if (focus && document.activeElement?.id !== focus) document.getElementById(focus)?.focus({ preventScroll: true });
-  panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
+  swapped();
 }
 
 /** Whether a panel that has just come is old already, since it is asked for once more. */
