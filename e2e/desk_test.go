@@ -317,7 +317,7 @@ func TestTheJobByKeyboardAlone(t *testing.T) {
 	d.press(input.Enter)
 	d.until("the list of sources", `() => document.querySelectorAll("#picks .pick").length > 2`)
 	d.typeText("Diffuse")
-	d.until("two sources are left", `() => document.querySelectorAll("#picks .pick canvas").length === 2`)
+	d.until("two sources are left", `() => document.querySelectorAll("#picks .pick img").length === 2`)
 	d.press(input.Enter)
 	d.stored(v)
 	d.until("it is wired", `() => document.querySelectorAll('.wire[data-wire-to$=".tone"]').length === 2`)

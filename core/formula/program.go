@@ -356,7 +356,7 @@ func (p *Program) allot() {
 				}
 			}
 		}
-		return planes
+		return &planes
 	}
 }
 
@@ -365,8 +365,9 @@ func (p *Program) allot() {
 // have the length of out[0]. Results that are no number are 0, infinite ones the
 // largest number. It is safe for use by several goroutines.
 func (p *Program) Run(in, out [][]float32) {
-	scratch := p.pool.Get().([][]float32)
-	defer p.pool.Put(scratch)
+	pooled := p.pool.Get().(*[][]float32)
+	defer p.pool.Put(pooled)
+	scratch := *pooled
 	total := len(out[0])
 	for lo := 0; lo < total; lo += batch {
 		n := min(batch, total-lo)
