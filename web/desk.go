@@ -355,3 +355,18 @@ func (v *Server) sources(c *echo.Context) error {
 	})
 	return v.render(c, http.StatusOK, "picker", map[string]any{"Desk": d, "To": to.String(), "Title": n.Title(d.Cat), "Port": p, "Wired": len(n.In[to.Port].Wires) > 0, "Sources": list})
 }
+
+// panels names the panels that may be asked for.
+var panels = map[string]bool{"top": true, "network": true, "list": true, "front": true, "colours": true, "bench": true, "stage": true, "hint": true}
+
+func (v *Server) panel(c *echo.Context) error {
+	name := c.Param("panel")
+	if !panels[name] {
+		return echo.ErrNotFound
+	}
+	d, err := v.deskData(c)
+	if err != nil {
+		return err
+	}
+	return v.render(c, http.StatusOK, name, d)
+}

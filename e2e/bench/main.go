@@ -5,7 +5,6 @@ package main
 import (
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -33,25 +32,11 @@ func run() error {
 		return err
 	}
 	fmt.Printf("network / hand-fused loop   %.2f × (%.0f ns against %.0f ns a sample, one core; wanted ≤ 1.2)\n", fused.ratio, fused.network, fused.hand)
-	dir, err := os.MkdirTemp("", "mobanta-bench-*")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir)
-	bin, err := drive.Build(dir)
-	if err != nil {
-		return err
-	}
-	s, err := drive.Serve(bin, "demo", filepath.Join(dir, "data"), "")
-	if err != nil {
-		return err
-	}
-	defer s.Stop()
-	b, stop, err := drive.Browser(filepath.Join(dir, "profile"), 1280, 800)
-	if err != nil {
-		return err
-	}
-	defer stop()
+	return drive.Demo(1280, 800, inBrowser)
+}
+
+// inBrowser measures what an artist sees.
+func inBrowser(s *drive.Server, b *rod.Browser) error {
 	p, err := drive.Open(b, s.Address+"/p/saltlight?size=960x600", 1280, 800)
 	if err != nil {
 		return err

@@ -133,3 +133,28 @@ func Open(b *rod.Browser, url string, w, h int) (*rod.Page, error) {
 func Settled(p *rod.Page) error {
 	return p.Wait(rod.Eval(`() => window.mobanta?.picture.shown?.done && window.mobanta.picture.shown.scale === 1`))
 }
+
+// Demo builds the program, serves the demo project from a directory of its own and
+// calls fn with a browser of w by h pixels; afterwards all of it is gone.
+func Demo(w, h int, fn func(*Server, *rod.Browser) error) error {
+	dir, err := os.MkdirTemp("", "mobanta-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	bin, err := Build(dir)
+	if err != nil {
+		return err
+	}
+	s, err := Serve(bin, "demo", filepath.Join(dir, "data"), "")
+	if err != nil {
+		return err
+	}
+	defer s.Stop()
+	b, stop, err := Browser(filepath.Join(dir, "profile"), w, h)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	return fn(s, b)
+}

@@ -41,32 +41,15 @@ func main() {
 }
 
 func run(out string) error {
-	dir, err := os.MkdirTemp("", "mobanta-screenshots-*")
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(dir)
-	bin, err := drive.Build(dir)
-	if err != nil {
-		return err
-	}
-	s, err := drive.Serve(bin, "demo", filepath.Join(dir, "data"), "")
-	if err != nil {
-		return err
-	}
-	defer s.Stop()
-	b, stop, err := drive.Browser(filepath.Join(dir, "profile"), 1280, 800)
-	if err != nil {
-		return err
-	}
-	defer stop()
-	for _, v := range views {
-		if err := take(b, s.Address, v, filepath.Join(out, v.name+".png")); err != nil {
-			return fmt.Errorf("%s: %w", v.name, err)
+	return drive.Demo(1280, 800, func(s *drive.Server, b *rod.Browser) error {
+		for _, v := range views {
+			if err := take(b, s.Address, v, filepath.Join(out, v.name+".png")); err != nil {
+				return fmt.Errorf("%s: %w", v.name, err)
+			}
+			fmt.Println(v.name)
 		}
-		fmt.Println(v.name)
-	}
-	return nil
+		return nil
+	})
 }
 
 func take(b *rod.Browser, address string, v view, file string) error {

@@ -1,0 +1,157 @@
+package web
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"hash/fnv"
+	"html"
+	"html/template"
+	"io"
+	"math"
+	"strings"
+
+	"mobanta/core/network"
+)
+
+// edgeRoom is the room round a card within its box, for outlines and shadows.
+const edgeRoom = 5
+
+// Attributes that a large network has by the thousand are put together here, not
+// in the template, which would take ten times as long. Names are escaped; all
+// else is ours.
+
+func box(c network.Card, section, stamp, content string) string {
+	out := sizes.Port
+	if c.Tall {
+		out = sizes.Out
+	}
+	return fmt.Sprintf(`<div class="card-box" id="box-%s" data-stamp="%s" data-content="%s" data-section-of="%s" style="left:%dpx;top:%dpx;width:%dpx;height:%dpx">`,
+		html.EscapeString(c.ID), stamp, content, html.EscapeString(section), c.X-edgeRoom, c.Y-sizes.Port, c.W+2*edgeRoom, sizes.Port+sizes.CardH+out+edgeRoom)
+}
+
+// card returns the markup of a card, with a stamp of its content. Where the page
+// has it already, under that stamp, an empty element stands for it: of a large
+// network little changes with an edit.
+func (v *Server) card(d *desk, c network.Card) (template.HTML, error) {
+	inner, err := v.cardInner(d, c)
+	if err != nil {
+		return "", err
+	}
+	h := fnv.New32a()
+	io.WriteString(h, inner)
+	content := fmt.Sprintf("%x", h.Sum32())
+	fmt.Fprint(h, c.X, c.Y, c.W, d.SectionID(c.ID))
+	stamp := fmt.Sprintf("%x", h.Sum32())
+	if d.Have[c.ID] == stamp {
+		return template.HTML(`<i id="box-` + html.EscapeString(c.ID) + `" data-same hidden></i>`), nil
+	}
+	return template.HTML(box(c, d.SectionID(c.ID), stamp, content) + inner + "</div>"), nil
+}
+
+// maxCards is how many cards' markup is kept.
+const maxCards = 4000
+
+// cardInner returns what is within a card's box. It is kept under all that it
+// shows, for templates are slow and most cards stay as they are.
+func (v *Server) cardInner(d *desk, c network.Card) (string, error) {
+	n := d.Net.Node(c.ID)
+	key := ""
+	if n != nil && !c.Folded {
+		text, err := json.Marshal(n)
+		if err != nil {
+			return "", err
+		}
+		spec := d.Cat.Of(n)
+		chosen := d.Section == nil && d.Node != nil && d.Node.ID == n.ID
+		key = fmt.Sprint(string(text), d.Describe(n), d.Brief(n), spec.Name, spec.Family, chosen, d.MainOf(c), c.Ins, c.Outs, c.Tall)
+		v.cards.Lock()
+		inner, ok := v.cards.kept[key]
+		v.cards.Unlock()
+		if ok {
+			return inner, nil
+		}
+	}
+	var buf bytes.Buffer
+	if err := v.templates.ExecuteTemplate(&buf, "card", map[string]any{"Desk": d, "Card": c}); err != nil {
+		return "", err
+	}
+	if key != "" {
+		v.cards.Lock()
+		defer v.cards.Unlock()
+		if len(v.cards.kept) >= maxCards {
+			clear(v.cards.kept)
+		}
+		v.cards.kept[key] = buf.String()
+	}
+	return buf.String(), nil
+}
+
+func tip(s network.Spot, verb string) string {
+	text := s.Name + ": " + verb + " " + string(s.Type) + "."
+	if s.Help != "" {
+		text += " " + s.Help
+	}
+	return html.EscapeString(text)
+}
+
+func inPort(s network.Spot) template.HTMLAttr {
+	wired := ""
+	if s.Wired {
+		wired = " is-wired"
+	}
+	return template.HTMLAttr(fmt.Sprintf(`class="port in%s" tabindex="-1" style="left:%dpx;width:%dpx" data-in="%s" title="%s"`,
+		wired, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "takes")))
+}
+
+func outPort(s network.Spot, tall bool) template.HTMLAttr {
+	class := ""
+	if tall {
+		class = " is-tall"
+	}
+	return template.HTMLAttr(fmt.Sprintf(`class="port out%s" tabindex="-1" style="left:%dpx;width:%dpx" data-out="%s" title="%s"`,
+		class, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "gives")))
+}
+
+func wireAttrs(p network.Path) template.HTMLAttr {
+	e := html.EscapeString
+	return template.HTMLAttr(fmt.Sprintf(`class="wire" data-from="%s" data-to="%s" data-wire-from="%s" data-wire-to="%s"`, e(p.FromCard), e(p.ToCard), e(p.From.String()), e(p.To.String())))
+}
+
+// SectionID returns the id of the section that a node is in, "" for none.
+func (d *desk) SectionID(node string) string {
+	if s := d.Net.SectionOf(node); s != nil {
+		return s.ID
+	}
+	return ""
+}
+
+// wirePath draws a wire as an SVG path with rounded corners.
+func wirePath(points [][2]int) template.HTMLAttr {
+	const radius = 5
+	var b strings.Builder
+	for i, p := range points {
+		if i == 0 {
+			fmt.Fprintf(&b, "M%d %d", p[0], p[1])
+			continue
+		}
+		if i == len(points)-1 {
+			fmt.Fprintf(&b, "L%d %d", p[0], p[1])
+			continue
+		}
+		prev, next := points[i-1], points[i+1]
+		short := func(a, b [2]int) (x, y float64) {
+			dx, dy := float64(b[0]-a[0]), float64(b[1]-a[1])
+			d := math.Hypot(dx, dy)
+			if d == 0 {
+				return float64(a[0]), float64(a[1])
+			}
+			r := min(radius, d/2)
+			return math.Round(float64(a[0]) + dx/d*r), math.Round(float64(a[1]) + dy/d*r)
+		}
+		x0, y0 := short(p, prev)
+		x1, y1 := short(p, next)
+		fmt.Fprintf(&b, "L%g %gQ%d %d %g %g", x0, y0, p[0], p[1], x1, y1)
+	}
+	return template.HTMLAttr(`d="` + b.String() + `"`)
+}

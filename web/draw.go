@@ -1,0 +1,490 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"image"
+	"image/png"
+	"math"
+	"reflect"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/coder/websocket"
+
+	"mobanta/core/eval"
+	"mobanta/core/mesh"
+	"mobanta/core/network"
+	"mobanta/core/picture"
+	"mobanta/core/project"
+	"mobanta/core/stage"
+	"mobanta/store"
+)
+
+// draw renders what was asked for last until the tab is gone.
+func (s *session) draw() {
+	for {
+		select {
+		case <-s.ctx.Done():
+			return
+		case <-s.wake:
+		}
+		s.mu.Lock()
+		if drop := s.wear; drop != nil {
+			s.wear = nil
+			s.mu.Unlock()
+			s.assign(*drop)
+			s.mu.Lock()
+		}
+		if !s.dirty || s.view.W == 0 {
+			s.mu.Unlock()
+			s.previews()
+			continue
+		}
+		s.dirty, s.settles, s.forHand = false, false, s.hand
+		ctx, cancel := context.WithCancel(s.ctx)
+		s.cancel = cancel
+		want := s.snapshot()
+		s.mu.Unlock()
+		err := s.picture(ctx, want)
+		cancel()
+		if err != nil && !errors.Is(err, context.Canceled) {
+			s.tell(map[string]any{"t": "problem", "error": sentence(err).Message})
+		}
+		s.previews()
+	}
+}
+
+// affected returns the panels that show what differs between two states; old
+// may be nil.
+func affected(old, now *store.State) []string {
+	all := []string{"network", "top", "list", "front", "colours", "bench", "stage", "hint"}
+	if old == nil {
+		return all
+	}
+	a, b := old.Project.Stage, now.Project.Stage
+	a.Camera = b.Camera
+	if reflect.DeepEqual(a, b) && reflect.DeepEqual(old.Project.Looks, now.Project.Looks) && reflect.DeepEqual(old.Project.Groups, now.Project.Groups) &&
+		reflect.DeepEqual(old.Project.Swatches, now.Project.Swatches) && old.Project.Name == now.Project.Name {
+		return []string{"top", "stage"} // the camera alone has moved
+	}
+	return all
+}
+
+// wanted is what one picture is made from.
+type wanted struct {
+	project *project.Project
+	looks   map[string]*network.Network // flat
+	state   *store.State
+	view    said
+	hand    bool
+	trial   bool
+	seq     uint32
+	tell    bool
+	panels  []string // that the news concerns
+	err     error
+}
+
+// snapshot returns the stored project with the hand's changes; s.mu is held.
+func (s *session) snapshot() wanted {
+	w := wanted{project: s.state.Project, state: s.state, view: s.view, hand: s.hand, trial: len(s.trial) > 0, seq: s.seq}
+	if len(s.trial) > 0 {
+		p := s.state.Project.Clone()
+		for i := range s.trial {
+			e := s.trial[i]
+			if _, err := p.Apply(&e); err != nil {
+				w.err = err
+				break
+			}
+		}
+		if w.err == nil {
+			w.project = p
+		}
+	}
+	if s.told != s.state {
+		w.tell, w.panels = true, affected(s.told, s.state)
+		s.told = s.state
+	}
+	return w
+}
+
+func (s *session) picture(ctx context.Context, w wanted) error {
+	if w.tell {
+		s.tell(map[string]any{"t": "stored", "version": w.state.Version, "undo": w.state.Undo, "redo": w.state.Redo, "panels": w.panels})
+	}
+	if w.err != nil {
+		return w.err
+	}
+	large := nodes(w.project) > manyNodes
+	if w.tell && large && s.whole {
+		s.rest(ctx, panelTime/2) // of a large network its cards come first, then the picture
+	}
+	sc, err := stage.NewScene(&w.project.Stage, s.server.surfaces.get, s.scene)
+	if err != nil {
+		return err
+	}
+	s.scene = sc
+	if w.looks, err = w.project.Networks(); err != nil {
+		return err
+	}
+	job := picture.Job{Scene: sc, Looks: w.looks, W: w.view.W, H: w.view.H, Samples: samples}
+	if w.view.Peek != "" {
+		if l := w.project.Look(w.view.Look); l != nil {
+			if at, ok := w.project.Catalogue().At(&l.Network, w.view.Path, network.ParseRef(w.view.Peek)); ok {
+				job.Peek = &picture.Peek{Look: l.ID, Ref: at}
+			}
+		}
+	}
+	scale := 1
+	if !s.whole && !w.hand && large {
+		// A large network takes its time: something is seen at once.
+		if err := s.sketch(ctx, w, job); err != nil {
+			return err
+		}
+	}
+	if w.hand {
+		// Smaller pictures while the view moves, so that the hand feels no lag.
+		scale = s.coarse
+		job.W, job.H, job.Samples = max(minSide, job.W/scale), max(minSide, job.H/scale), 1
+	}
+	start, first := time.Now(), true
+	err = s.renderer.Render(ctx, job, func(res *picture.Result) {
+		begins := first
+		if first = false; begins {
+			if w.hand {
+				s.coarse = nextCoarse(scale, time.Since(start))
+			}
+			s.mu.Lock()
+			s.settles = true
+			if s.dirty {
+				s.cancel()
+			}
+			s.mu.Unlock()
+		}
+		s.frame(res, w, scale, left(res, w))
+		if begins {
+			s.histogram(w)
+			if w.hand {
+				s.drawBall(w)
+			}
+			if w.trial {
+				s.rest(ctx, stillTime)
+			}
+		}
+	})
+	if err != nil {
+		return err
+	}
+	if w.view.Other != "" {
+		if err := s.compare(ctx, w, job, scale); err != nil {
+			return err
+		}
+	}
+	if w.hand {
+		return nil
+	}
+	if w.tell {
+		s.rest(ctx, panelTime) // the panels are on their way to the page
+	}
+	s.drawBall(w)
+	if err := s.cards(ctx, w); err != nil {
+		return err
+	}
+	if !w.trial && job.Peek == nil {
+		s.thumb(w)
+	}
+	return nil
+}
+
+// sketch draws a first picture at a third of the size.
+func (s *session) sketch(ctx context.Context, w wanted, job picture.Job) error {
+	job.W, job.H, job.Samples = max(minSide, job.W/3), max(minSide, job.H/3), 1
+	return s.renderer.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, 3, res.Bounds()) })
+}
+
+// nodes counts the nodes of a project.
+func nodes(p *project.Project) int {
+	sum := 0
+	for i := range p.Looks {
+		sum += len(p.Looks[i].Nodes)
+	}
+	for i := range p.Groups {
+		sum += len(p.Groups[i].Nodes)
+	}
+	return sum
+}
+
+// left returns the part of the picture that shows the look itself: all of it, or
+// its left-hand side.
+func left(res *picture.Result, w wanted) image.Rectangle {
+	b := res.Bounds()
+	if w.view.Other != "" {
+		b.Max.X = b.Dx() / 2
+	}
+	return b
+}
+
+// compare draws the right-hand side with another look in the look's place.
+func (s *session) compare(ctx context.Context, w wanted, job picture.Job, scale int) error {
+	other := w.project.Look(w.view.Other)
+	if other == nil {
+		return nil
+	}
+	st := w.project.Clone().Stage
+	for i := range st.Models {
+		for part, look := range st.Models[i].Looks {
+			if look == w.view.Look {
+				st.Models[i].Looks[part] = other.ID
+			}
+		}
+	}
+	sc, err := stage.NewScene(&st, s.server.surfaces.get, s.secondAt)
+	if err != nil {
+		return err
+	}
+	s.secondAt = sc
+	job.Scene, job.Peek = sc, nil
+	return s.second.Render(ctx, job, func(res *picture.Result) {
+		b := res.Bounds()
+		b.Min.X = b.Dx() / 2
+		s.frame(res, w, scale, b)
+	})
+}
+
+// nextCoarse returns how coarse the next picture for the hand should be, after
+// one that was 1/n of the size took so long. A finer one takes at most as many
+// times as long as it has pixels.
+func nextCoarse(n int, took time.Duration) int {
+	switch {
+	case took > targetTime && n < maxCoarse:
+		return n + 1
+	case n > 1 && took*time.Duration(n*n) < targetTime*time.Duration((n-1)*(n-1)):
+		return n - 1
+	}
+	return n
+}
+
+// rest waits a moment, or until ctx ends: while the hand moves, and while panels
+// are made, the processor is better kept free for what is waited for.
+func (s *session) rest(ctx context.Context, d time.Duration) {
+	t := time.NewTimer(d)
+	defer t.Stop()
+	select {
+	case <-ctx.Done():
+	case <-t.C:
+	}
+}
+
+// frame sends the part of the picture, within clip, that differs from what was
+// sent last.
+func (s *session) frame(res *picture.Result, want wanted, scale int, clip image.Rectangle) {
+	n := 4 * res.W * res.H
+	area := res.Dirty
+	if s.other != want.view.Other { // the two sides change places with the whole
+		s.other, area = want.view.Other, res.Bounds()
+	}
+	if len(s.pix) != n || s.sentW != res.W {
+		s.pix, s.sent, s.sentW, s.whole = make([]byte, n), make([]byte, n), res.W, false
+		area = res.Bounds()
+	}
+	if clip != res.Bounds() {
+		area = clip // one of two renderers: what is dirty to it says nothing of the whole
+	}
+	res.RGBA(s.pix, area)
+	if !s.whole {
+		area, s.whole = res.Bounds(), true
+	} else {
+		area = changed(s.sent, s.pix, res.W, area)
+	}
+	w := area.Dx()
+	const head = 24
+	msg := make([]byte, head, head+4*w*area.Dy())
+	done := byte(0)
+	if res.Done {
+		done = 1
+	}
+	msg[0], msg[1], msg[2], msg[3] = frameMessage, byte(min(255, res.Passes)), done, byte(scale)
+	binary.LittleEndian.PutUint32(msg[4:], want.seq)
+	binary.LittleEndian.PutUint32(msg[8:], uint32(want.state.Version))
+	for i, v := range [6]int{res.W, res.H, area.Min.X, area.Min.Y, w, area.Dy()} {
+		binary.LittleEndian.PutUint16(msg[12+2*i:], uint16(v))
+	}
+	for y := area.Min.Y; y < area.Max.Y; y++ {
+		row := s.pix[4*(y*res.W+area.Min.X) : 4*(y*res.W+area.Max.X)]
+		copy(s.sent[4*(y*res.W+area.Min.X):], row)
+		msg = append(msg, row...)
+	}
+	s.send(websocket.MessageBinary, msg)
+}
+
+// changed returns the smallest rectangle within area outside of which two
+// pictures of width w are alike.
+func changed(a, b []byte, w int, area image.Rectangle) image.Rectangle {
+	x0, x1, y0, y1 := area.Max.X, area.Min.X, area.Max.Y, area.Min.Y
+	for y := area.Min.Y; y < area.Max.Y; y++ {
+		p, q := a[4*(y*w+area.Min.X):4*(y*w+area.Max.X)], b[4*(y*w+area.Min.X):4*(y*w+area.Max.X)]
+		if bytes.Equal(p, q) {
+			continue
+		}
+		y0, y1 = min(y0, y), y+1
+		at := func(x int) bool { i := 4 * (x - area.Min.X); return bytes.Equal(p[i:i+4], q[i:i+4]) }
+		left := area.Min.X
+		for left < x0 && at(left) {
+			left++
+		}
+		right := area.Max.X
+		for right > x1 && at(right-1) {
+			right--
+		}
+		x0, x1 = min(x0, left), max(x1, right)
+	}
+	if x1 <= x0 {
+		return image.Rectangle{}
+	}
+	return image.Rect(x0, y0, x1, y1)
+}
+
+// histogram sends how the tones that the chosen ramp reads are spread over the
+// picture.
+func (s *session) histogram(w wanted) {
+	l := w.project.Look(w.view.Look)
+	if l == nil {
+		return
+	}
+	id := strings.TrimPrefix(w.view.Path+"/"+w.view.Node, "/")
+	flat := w.looks[l.ID].Node(id)
+	if flat == nil || flat.Kind != "ramp" {
+		return
+	}
+	h, err := s.renderer.Histogram(s.ctx, l.ID, id, "tone", 128)
+	if err != nil {
+		return
+	}
+	s.tell(map[string]any{"t": "tones", "node": w.view.Node, "bins": h.Bins, "total": h.Total})
+}
+
+// cards sends the pictures of the outputs of the network that is open, those
+// that the page does not have.
+func (s *session) cards(ctx context.Context, w wanted) error {
+	l := w.project.Look(w.view.Look)
+	if l == nil {
+		return nil
+	}
+	cat := w.project.Catalogue()
+	net := &l.Network
+	for _, id := range strings.Split(w.view.Path, "/") {
+		if d := net.Node(id); d != nil && cat.GroupOf(d) != nil {
+			net = &cat.GroupOf(d).Network
+		}
+	}
+	var wants []picture.Want
+	for i := range net.Nodes {
+		d := &net.Nodes[i]
+		if d.Kind == network.FinishKind {
+			wants = append(wants, picture.Want{Name: d.ID + ".", Finish: true})
+		}
+		for _, o := range cat.Of(d).Outputs {
+			ref := network.Ref{Node: d.ID, Port: o.Key}
+			if at, ok := cat.At(&l.Network, w.view.Path, ref); ok {
+				wants = append(wants, picture.Want{Name: ref.String(), Ref: at})
+			}
+		}
+	}
+	s.mu.Lock()
+	if of := l.ID + "/" + w.view.Path; s.have == nil || s.haveOf != of {
+		s.have, s.haveOf = map[string]eval.Key{}, of
+	}
+	have := s.have
+	s.mu.Unlock()
+	cards, err := s.wearing(ctx, w, l.ID).Cards(ctx, l.ID, wants, cardW, cardH, have)
+	if err != nil {
+		return err
+	}
+	s.sendCards(cardsMessage, cards, cardW, cardH)
+	return nil
+}
+
+// wearing returns a renderer whose last picture shows the look: that of the
+// picture, or, for a look that nothing wears, a small one in which all parts do.
+func (s *session) wearing(ctx context.Context, w wanted, look string) *picture.Renderer {
+	st := w.project.Clone().Stage
+	for i := range st.Models {
+		for part, worn := range st.Models[i].Looks {
+			if worn == look {
+				return s.renderer
+			}
+			st.Models[i].Looks[part] = look
+		}
+	}
+	sc, err := stage.NewScene(&st, s.server.surfaces.get, s.smallAt)
+	if err != nil {
+		return s.renderer
+	}
+	s.smallAt = sc
+	if err := s.small.Render(ctx, picture.Job{Scene: sc, Looks: w.looks, W: 2 * previewW, H: 2 * previewH, Samples: 1}, func(*picture.Result) {}); err != nil {
+		return s.renderer
+	}
+	return s.small
+}
+
+func (s *session) sendCards(kind byte, cards []picture.CardPicture, w, h int) {
+	msg := []byte{kind, 0, 0}
+	binary.LittleEndian.PutUint16(msg[1:], uint16(len(cards)))
+	for _, c := range cards {
+		msg = append(msg, byte(len(c.Name)))
+		msg = append(msg, c.Name...)
+		msg = binary.LittleEndian.AppendUint16(msg, uint16(w))
+		msg = binary.LittleEndian.AppendUint16(msg, uint16(h))
+		msg = binary.LittleEndian.AppendUint32(msg, math.Float32bits(c.Min))
+		msg = binary.LittleEndian.AppendUint32(msg, math.Float32bits(c.Max))
+		msg = append(msg, c.Pix...)
+	}
+	s.send(websocket.MessageBinary, msg)
+}
+
+var ballSurface = sync.OnceValues(func() (*mesh.Surface, error) { return mesh.NewSurface(mesh.Sphere(1, 96, 48), 180) })
+
+// drawBall sends the light ball: a sphere in the look, under the stage's suns.
+func (s *session) drawBall(w wanted) {
+	st := w.project.Stage
+	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": w.view.Look}}}
+	st.Camera = stage.Camera{Azimuth: st.Camera.Azimuth, Elevation: st.Camera.Elevation, Distance: 4, Angle: 29.5, Ortho: true}
+	st.Backdrop.None = true
+	sc, err := stage.NewScene(&st, func(*stage.Model) (*mesh.Surface, error) { return ballSurface() }, s.ballAt)
+	if err != nil {
+		return
+	}
+	s.ballAt = sc
+	msg := binary.LittleEndian.AppendUint16([]byte{ballMessage}, ballSize)
+	job := picture.Job{Scene: sc, Looks: w.looks, W: ballSize, H: ballSize, Samples: 4}
+	if w.hand {
+		job.Samples = 1
+	}
+	err = s.ball.Render(s.ctx, job, func(res *picture.Result) {
+		if res.Done {
+			msg = append(msg, make([]byte, 4*ballSize*ballSize)...)
+			res.RGBA(msg[3:], res.Bounds())
+		}
+	})
+	if err == nil {
+		s.send(websocket.MessageBinary, msg)
+	}
+}
+
+// thumb keeps a small picture of a settled project for the shelf.
+func (s *session) thumb(w wanted) {
+	if s.thumbed == w.state.Version {
+		return
+	}
+	s.thumbed = w.state.Version
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, s.renderer.Small(320, 200)); err != nil {
+		return
+	}
+	if err := s.server.store.SetPicture(s.ctx, s.id, buf.Bytes()); err != nil && s.ctx.Err() == nil {
+		s.server.log.Warn("shelf picture not kept", "error", err)
+	}
+}
