@@ -75,20 +75,37 @@ async function fetchPanel(name) {
 /** The cards that the page has, with the stamps of their content. */
 const stamps = () => [...document.querySelectorAll("#net > .card-box")].map((el) => `${el.id.slice(4)}=${el.dataset.stamp}`).join(" ");
 
+let later = 0;
+
+/** Appends what is out of view a few cards at a time, so that the page stays responsive. */
+function bring(net, cards, done) {
+  if (!cards.length) return;
+  later = setTimeout(() => {
+    net.append(...cards.slice(0, 30));
+    done();
+    bring(net, cards.slice(30), done);
+  }, 60);
+}
+
 /** Brings the network up to date card by card: of a large one little changes with an edit. */
 function patch(panel, text) {
   const next = new DOMParser().parseFromString(text, "text/html").body;
   const net = panel.querySelector("#net"), now = next.querySelector("#net");
   const swapped = () => panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
+  clearTimeout(later); // what had not come yet is not among the stamps, so it comes now
   if (!net) {
-    // The empty sheet first, which is brought to its scale: then the cards are styled once only.
-    const cards = [...(now?.childNodes ?? [])];
+    // The empty sheet first, which is brought to its scale; then the cards in view, then
+    // the others: the browser takes longer to lay out two hundred than all else takes.
+    const cards = [...(now?.children ?? [])];
     now?.replaceChildren();
     panel.replaceChildren(...next.children);
     swapped();
-    now?.append(...cards);
+    const scroll = panel.querySelector("#net-scroll");
+    const inView = (el) => !(parseInt(el.style.left) > scroll.clientWidth * 1.3 || parseInt(el.style.top) > scroll.clientHeight * 1.3);
+    now?.append(...cards.filter((el) => inView(el)));
     htmx.process(panel);
-    return swapped();
+    swapped();
+    return bring(now, cards.filter((el) => !el.isConnected), swapped);
   }
   for (const part of [".net-head", ".net-note"]) {
     const a = panel.querySelector(part), b = next.querySelector(part);
