@@ -152,10 +152,16 @@ func (d *desk) drag(x0, y0, x1, y1 float64) {
 
 func (d *desk) middle(selector string) (x, y float64) {
 	d.t.Helper()
-	s, err := d.el(selector).Shape()
-	require.NoError(d.t, err)
-	b := s.Box()
-	return b.X + b.Width/2, b.Y + b.Height/2
+	for range 200 {
+		s, err := d.el(selector).Shape()
+		require.NoError(d.t, err)
+		if b := s.Box(); b != nil {
+			return b.X + b.Width/2, b.Y + b.Height/2
+		}
+		time.Sleep(10 * time.Millisecond) // what has just come is not laid out before the next frame
+	}
+	d.t.Fatalf("%s is not seen", selector)
+	return 0, 0
 }
 
 func (d *desk) press(keys ...input.Key) {
