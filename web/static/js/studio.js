@@ -141,8 +141,8 @@ function patch(panel, text) {
   swapped();
 }
 
-/** Whether a panel that has just come is old already, since it is asked for once more. */
-export const outdated = (name) => underway.get(name) === true;
+/** Whether a panel that has just come is old already, since it is wanted once more. */
+export const outdated = (name) => underway.get(name) === true || stale.has(name);
 
 /** Brings a panel up to date that is not, if it is shown. */
 export function freshen(name) {
