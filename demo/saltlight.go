@@ -7,6 +7,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/exchange"
+	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/project"
@@ -58,7 +59,7 @@ func Saltlight() (*project.Project, map[string]exchange.File, error) {
 		}
 		p.Stage.Models = append(p.Stage.Models, model)
 	}
-	p.Stage.Suns = []stage.Sun{{ID: "key", Name: "Key sun", Azimuth: -52, Elevation: 47, Strength: 1, Color: color.C{1, 1, 1}, Shadows: true}}
+	p.Stage.Lights = []stage.Light{{Kind: light.Sun, ID: "key", Name: "Key sun", Azimuth: -52, Elevation: 47, Strength: 1, Color: color.C{1, 1, 1}, Shadows: true}}
 	p.Stage.Camera = stage.Camera{Azimuth: 14, Elevation: 17, Target: vec.V{0, 0.62, 0}, Distance: 9.4, Angle: 24}
 	p.Swatches = []project.Swatch{
 		{ID: "copper", Name: "Copper", Color: color.MustHex("#D4843F")},

@@ -34,7 +34,7 @@ type desk struct {
 	Node    *network.Node // the chosen one; nil in an empty group
 	Spec    *network.Spec
 	Section *network.Section      // the chosen one, in place of a node
-	Sun     string                // the sun that the light tools move
+	Light   string                // the light that the light tools move
 	lay     func() network.Layout // of the network that is open; it is made when it is asked for
 	Solids  []mesh.Solid
 	Edges   []color.Edge
@@ -60,11 +60,11 @@ func (v *Server) deskData(c *echo.Context) (*desk, error) {
 	if d.Section = d.Net.Section(c.QueryParam("node")); d.Section == nil {
 		d.choose(c.QueryParam("node"))
 	}
-	if len(st.Project.Stage.Suns) > 0 {
-		d.Sun = st.Project.Stage.Suns[0].ID
-		for _, s := range st.Project.Stage.Suns {
-			if s.ID == c.QueryParam("sun") {
-				d.Sun = s.ID
+	if len(st.Project.Stage.Lights) > 0 {
+		d.Light = st.Project.Stage.Lights[0].ID
+		for _, s := range st.Project.Stage.Lights {
+			if s.ID == c.QueryParam("light") {
+				d.Light = s.ID
 			}
 		}
 	}

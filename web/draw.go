@@ -39,6 +39,11 @@ func (s *session) draw() {
 			s.assign(*drop)
 			s.mu.Lock()
 		}
+		if len(s.points) > 0 {
+			s.mu.Unlock()
+			s.answer()
+			s.mu.Lock()
+		}
 		if !s.dirty || s.view.W == 0 {
 			s.mu.Unlock()
 			s.previews()
@@ -122,7 +127,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if w.tell && large && s.whole {
 		s.rest(ctx, panelTime/2) // of a large network its cards come first, then the picture
 	}
-	sc, err := stage.NewScene(&w.project.Stage, s.server.surfaces.get, s.scene)
+	sc, err := stage.NewScene(&w.project.Stage, s.server.surfaces, s.scene)
 	if err != nil {
 		return err
 	}
@@ -148,7 +153,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if w.hand {
 		// Smaller pictures while the view moves, so that the hand feels no lag.
 		scale = s.coarse
-		job.W, job.H, job.Samples = max(minSide, job.W/scale), max(minSide, job.H/scale), 1
+		job.W, job.H, job.Samples, job.Quick = max(minSide, job.W/scale), max(minSide, job.H/scale), 1, true
 	}
 	start, first := time.Now(), true
 	err = s.renderer.Render(ctx, job, func(res *picture.Result) {
@@ -165,7 +170,12 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			s.mu.Unlock()
 		}
 		s.frame(res, w, scale, left(res, w))
+		if !w.hand {
+			s.drawn = w
+			s.answer()
+		}
 		if begins {
+			s.point(w, sc)
 			s.histogram(w)
 			if w.hand {
 				s.drawBall(w)
@@ -199,9 +209,20 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	return nil
 }
 
+// point tells the hand what it points into.
+func (s *session) point(w wanted, sc *stage.Scene) {
+	if w.hand || w.view.Tool != "light" {
+		return
+	}
+	a := aim{scene: sc, rays: s.renderer.Rays().Tracer.Rays, w: w.view.W, h: w.view.H}
+	s.mu.Lock()
+	s.aim = a
+	s.mu.Unlock()
+}
+
 // sketch draws a first picture at a third of the size.
 func (s *session) sketch(ctx context.Context, w wanted, job picture.Job) error {
-	job.W, job.H, job.Samples = max(minSide, job.W/3), max(minSide, job.H/3), 1
+	job.W, job.H, job.Samples, job.Quick = max(minSide, job.W/3), max(minSide, job.H/3), 1, true
 	return s.renderer.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, 3, res.Bounds()) })
 }
 
@@ -241,7 +262,7 @@ func (s *session) compare(ctx context.Context, w wanted, job picture.Job, scale 
 			}
 		}
 	}
-	sc, err := stage.NewScene(&st, s.server.surfaces.get, s.secondAt)
+	sc, err := stage.NewScene(&st, s.server.surfaces, s.secondAt)
 	if err != nil {
 		return err
 	}
@@ -419,12 +440,12 @@ func (s *session) wearing(ctx context.Context, w wanted, look string) *picture.R
 			st.Models[i].Looks[part] = look
 		}
 	}
-	sc, err := stage.NewScene(&st, s.server.surfaces.get, s.smallAt)
+	sc, err := stage.NewScene(&st, s.server.surfaces, s.smallAt)
 	if err != nil {
 		return s.renderer
 	}
 	s.smallAt = sc
-	if err := s.small.Render(ctx, picture.Job{Scene: sc, Looks: w.looks, W: 2 * previewW, H: 2 * previewH, Samples: 1}, func(*picture.Result) {}); err != nil {
+	if err := s.small.Render(ctx, picture.Job{Scene: sc, Looks: w.looks, W: 2 * previewW, H: 2 * previewH, Samples: 1, Quick: true}, func(*picture.Result) {}); err != nil {
 		return s.renderer
 	}
 	return s.small
@@ -447,13 +468,18 @@ func (s *session) sendCards(kind byte, cards []picture.CardPicture, w, h int) {
 
 var ballSurface = sync.OnceValues(func() (*mesh.Surface, error) { return mesh.NewSurface(mesh.Sphere(1, 96, 48), 180) })
 
-// drawBall sends the light ball: a sphere in the look, under the stage's suns.
+// ballFiles gives the ball in place of all models.
+type ballFiles struct{ *surfaces }
+
+func (ballFiles) Surface(*stage.Model) (*mesh.Surface, error) { return ballSurface() }
+
+// drawBall sends the light ball: a sphere in the look, under the stage's lights.
 func (s *session) drawBall(w wanted) {
 	st := w.project.Stage
 	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": w.view.Look}}}
 	st.Camera = stage.Camera{Azimuth: st.Camera.Azimuth, Elevation: st.Camera.Elevation, Distance: 4, Angle: 29.5, Ortho: true}
 	st.Backdrop.None = true
-	sc, err := stage.NewScene(&st, func(*stage.Model) (*mesh.Surface, error) { return ballSurface() }, s.ballAt)
+	sc, err := stage.NewScene(&st, ballFiles{s.server.surfaces}, s.ballAt)
 	if err != nil {
 		return
 	}
@@ -461,7 +487,7 @@ func (s *session) drawBall(w wanted) {
 	msg := binary.LittleEndian.AppendUint16([]byte{ballMessage}, ballSize)
 	job := picture.Job{Scene: sc, Looks: w.looks, W: ballSize, H: ballSize, Samples: 4}
 	if w.hand {
-		job.Samples = 1
+		job.Samples, job.Quick = 1, true
 	}
 	err = s.ball.Render(s.ctx, job, func(res *picture.Result) {
 		if res.Done {

@@ -84,7 +84,7 @@ func (v *Server) apply(r *http.Request, id string, edits []project.Edit) (*store
 			if err != nil {
 				return nil, nil, err
 			}
-			sc, err := stage.NewScene(&st.Project.Stage, v.surfaces.get, nil)
+			sc, err := stage.NewScene(&st.Project.Stage, v.surfaces, nil)
 			if err != nil {
 				return nil, nil, err
 			}
@@ -257,7 +257,7 @@ func (v *Server) bringIn(c *echo.Context) error {
 		edits[0].Parts = append(edits[0].Parts, p.Name)
 	}
 	box := surface.Box
-	if sc, err := stage.NewScene(&st.Project.Stage, v.surfaces.get, nil); err == nil {
+	if sc, err := stage.NewScene(&st.Project.Stage, v.surfaces, nil); err == nil {
 		box = box.Union(sc.Box)
 	}
 	aspect, _ := strconv.ParseFloat(c.FormValue("aspect"), 64)

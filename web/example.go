@@ -8,7 +8,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"mobanta/core/mesh"
+	"mobanta/core/meshfile"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/picture"
@@ -95,9 +95,7 @@ func exampleOf(c *echo.Context, k *node.Kind) ([]byte, error) {
 		{ID: "a", Name: "a", Solid: "torus", At: [3]float32{-0.8, 0, 0}, Turn: [3]float32{55, 0, 20}, Scale: 1, Looks: map[string]string{"Torus": "look"}},
 		{ID: "b", Name: "b", Solid: "capsule", At: [3]float32{0.9, 0, 0.4}, Turn: [3]float32{0, 0, -25}, Scale: 1, Looks: map[string]string{"Capsule": "look"}},
 	}
-	sc, err := stage.NewScene(&st, func(m *stage.Model) (*mesh.Surface, error) {
-		return mesh.NewSurface(mesh.FindSolid(m.Solid).Make(), mesh.DefaultCrease)
-	}, nil)
+	sc, err := stage.NewScene(&st, meshfile.Files(nil), nil)
 	if err != nil {
 		return nil, err
 	}

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"runtime"
 	"sync"
 	"time"
@@ -32,7 +33,7 @@ const (
 
 // said is a message from the browser.
 type said struct {
-	T     string  `json:"t"` // view, try, drop, hand, previews, wear
+	T     string  `json:"t"` // view, try, drop, hand, point, previews, wear
 	Seq   uint32  `json:"seq"`
 	W     int     `json:"w"`
 	H     int     `json:"h"`
@@ -44,9 +45,11 @@ type said struct {
 	Fresh bool    `json:"fresh"` // the page has no card pictures yet
 	Items []tried `json:"items"` // of previews
 	Edits []wish  `json:"edits"`
-	Tool  string  `json:"tool"` // turn, pan, zoom, light or ball
-	Sun   string  `json:"sun"`
-	X0    float64 `json:"x0"` // where the hand went down and where it is, in picture heights from the top left corner
+	Tool  string  `json:"tool"`  // turn, pan, zoom, light, ball, edge or ask; of a view: the tool in hand
+	Phase string  `json:"phase"` // of a point: down, move or up
+	Light string  `json:"light"`
+	Mode  string  `json:"mode"` // of the tool light: highlight, shadow, itself
+	X0    float64 `json:"x0"`   // where the hand went down and where it is, in picture heights from the top left corner
 	Y0    float64 `json:"y0"`
 	X     float64 `json:"x"`
 	Y     float64 `json:"y"`
@@ -72,6 +75,9 @@ type session struct {
 	seq     uint32
 	asked   []tried // previews that are still to be made
 	wear    *said   // a look was dropped on the picture
+	points  []point // what was asked of the picture
+	aim     aim     // what the hand points into
+	aimed   aim     // the same when the hand went down
 	dirty   bool
 	told    *store.State // what the browser was told of
 	cancel  context.CancelFunc
@@ -95,6 +101,8 @@ type session struct {
 	pix      []byte // what was encoded last
 	coarse   int    // pictures for the hand are 1/coarse of the size
 	thumbed  int64
+	drawn    wanted // what the last picture was made from
+	grip     *grip
 }
 
 const (
@@ -213,6 +221,9 @@ func (s *session) take(m said) error {
 		s.trial, s.hand, s.from = nil, false, nil
 	case "hand":
 		return s.move(m)
+	case "point":
+		s.ask(m)
+		return nil
 	default:
 		return nil
 	}
@@ -225,10 +236,22 @@ func (s *session) take(m said) error {
 func (s *session) move(m said) error {
 	if s.from == nil {
 		from := s.state.Project.Stage
-		s.from = &from
+		s.from, s.aimed = &from, s.aim
 	}
-	e, err := gesture(s.from, m)
+	e, err := gesture(s.from, s.aimed, m)
+	if errors.Is(err, errNothing) {
+		// The light stays where the hand last pointed at a surface.
+		if !m.Final {
+			return nil
+		}
+		if len(s.trial) == 0 {
+			s.from = nil
+			return nil
+		}
+		e, err = s.trial[0], nil
+	}
 	if err != nil {
+		s.from = nil
 		return err
 	}
 	s.trial, s.hand = []project.Edit{e}, !m.Final

@@ -14,7 +14,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/picture"
 	"mobanta/core/project"
@@ -122,7 +121,7 @@ func (b *tab) card(data []byte) {
 // offline renders a project as the command line does.
 func offline(t *testing.T, p *project.Project, w, h int) []byte {
 	t.Helper()
-	sc, err := stage.NewScene(&p.Stage, func(m *stage.Model) (*mesh.Surface, error) { return meshfile.Surface(m, nil) }, nil)
+	sc, err := stage.NewScene(&p.Stage, meshfile.Files(nil), nil)
 	require.NoError(t, err)
 	looks, err := p.Networks()
 	require.NoError(t, err)
@@ -153,7 +152,7 @@ func TestTheLivePictureIsTheOneThatIsRenderedOffline(t *testing.T) {
 
 	// Rectangles that changed, put together, still make the whole.
 	for _, e := range []string{
-		`{"op":"sun.set","id":"sun","key":"azimuth","value":70}`,
+		`{"op":"light.set","id":"sun","key":"azimuth","value":70}`,
 		`{"op":"ramp.flip","look":"look1","node":"n2"}`,
 		`{"op":"node.input","look":"look1","node":"n3","key":"width","value":3}`,
 		`{"op":"node.off","look":"look1","node":"n3","value":true}`,
@@ -186,10 +185,10 @@ func TestWhatIsTriedIsShownAndNotStored(t *testing.T) {
 	before, stored := append([]byte{}, b.pix...), s.project()
 
 	tried := stored.Project.Clone()
-	e := project.Edit{Op: "sun.set", ID: "sun", Key: "azimuth", Value: -60.0}
+	e := project.Edit{Op: "light.set", ID: "sun", Key: "azimuth", Value: -60.0}
 	_, err := tried.Apply(&e)
 	require.NoError(t, err)
-	b.say(map[string]any{"t": "try", "edits": []any{map[string]any{"op": "sun.set", "id": "sun", "key": "azimuth", "value": -60}}})
+	b.say(map[string]any{"t": "try", "edits": []any{map[string]any{"op": "light.set", "id": "sun", "key": "azimuth", "value": -60}}})
 	b.settled()
 	assert.Equal(t, offline(t, tried, 80, 60), b.pix)
 	assert.NotEqual(t, before, b.pix)

@@ -65,7 +65,7 @@ func (s *session) preview(item tried, base *project.Project, view said) ([]byte,
 	if err != nil {
 		return nil, err
 	}
-	sc, err := stage.NewScene(&p.Stage, s.server.surfaces.get, s.smallAt)
+	sc, err := stage.NewScene(&p.Stage, s.server.surfaces, s.smallAt)
 	if err != nil {
 		return nil, err
 	}

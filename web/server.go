@@ -26,6 +26,7 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
+	"mobanta/core/pixmap"
 	"mobanta/store"
 )
 
@@ -52,7 +53,7 @@ type Server struct {
 
 // New returns a server over s.
 func New(s *store.Store, log *slog.Logger) (*Server, error) {
-	v := &Server{store: s, surfaces: &surfaces{store: s, kept: map[string]*mesh.Surface{}}, stamps: map[string]string{}, log: log}
+	v := &Server{store: s, surfaces: &surfaces{store: s, kept: map[string]*mesh.Surface{}, pics: map[string]*pixmap.Pixmap{}}, stamps: map[string]string{}, log: log}
 	v.hub.live = map[string]map[*session]bool{}
 	v.layouts.shown = map[string]network.Layout{}
 	v.examples.made = map[string][]byte{}

@@ -75,7 +75,7 @@ func render(ctx context.Context, f *renderFlags) error {
 	if err != nil || w < 1 || h < 1 || w > 32768 || h > 32768 || w*h > picture.MaxPixels {
 		return fmt.Errorf("--size must be such as 1920x1080, at most %d million pixels, not %q", picture.MaxPixels>>20, f.size)
 	}
-	p, surfaces, err := load(f)
+	p, made, err := load(f)
 	if err != nil {
 		return err
 	}
@@ -87,10 +87,10 @@ func render(ctx context.Context, f *renderFlags) error {
 		if err != nil {
 			return fmt.Errorf("--sun: %w", err)
 		}
-		if len(p.Stage.Suns) == 0 {
-			p.Stage.Suns = stage.New().Suns
+		if len(p.Stage.Lights) == 0 {
+			p.Stage.Lights = stage.New().Lights
 		}
-		p.Stage.Suns[0].Azimuth, p.Stage.Suns[0].Elevation = az, el
+		p.Stage.Lights[0].Azimuth, p.Stage.Lights[0].Elevation = az, el
 	}
 	if f.camera != "" {
 		az, el, err := pair(f.camera, ",", angle)
@@ -102,7 +102,7 @@ func render(ctx context.Context, f *renderFlags) error {
 	if err := p.Stage.Check(); err != nil {
 		return err
 	}
-	sc, err := stage.NewScene(&p.Stage, surfaces, nil)
+	sc, err := stage.NewScene(&p.Stage, made, nil)
 	if err != nil {
 		return err
 	}
@@ -153,7 +153,7 @@ func pair[T any](s, sep string, parse func(string) (T, error)) (a, b T, err erro
 }
 
 // load returns the project of a bundle, or one made around a model.
-func load(f *renderFlags) (*project.Project, stage.Surfaces, error) {
+func load(f *renderFlags) (*project.Project, stage.Files, error) {
 	if f.bundle != "" {
 		data, err := os.ReadFile(f.bundle)
 		if err != nil {
@@ -163,9 +163,7 @@ func load(f *renderFlags) (*project.Project, stage.Surfaces, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		return p, func(m *stage.Model) (*mesh.Surface, error) {
-			return meshfile.Surface(m, func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil })
-		}, nil
+		return p, meshfile.Files(func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil }), nil
 	}
 	m, err := readModel(f.model)
 	if err != nil {
@@ -181,7 +179,7 @@ func load(f *renderFlags) (*project.Project, stage.Surfaces, error) {
 		model.Looks[part.Name] = p.Looks[0].ID
 	}
 	p.Stage.Models = append(p.Stage.Models, model)
-	return p, func(*stage.Model) (*mesh.Surface, error) { return s, nil }, nil
+	return p, stage.Surfaces(func(*stage.Model) (*mesh.Surface, error) { return s, nil }), nil
 }
 
 // applyLook puts the look that --look names onto every part.

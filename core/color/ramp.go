@@ -181,6 +181,16 @@ func (r *Ramp) At(tone float32) C {
 	return out
 }
 
+// Blend returns the colour between that of r and that of o at a tone, by weight t,
+// in r's mixing space.
+func (r *Ramp) Blend(o *Ramp, tone, t float32) C {
+	a, b := r.toSpace(r.At(tone)), r.toSpace(o.At(tone))
+	for k := range a {
+		a[k] += (b[k] - a[k]) * t
+	}
+	return r.fromSpace(a)
+}
+
 // Map writes the colours of the tones into the planes x, y, z, all of len(tone).
 func (r *Ramp) Map(tone, x, y, z []float32) {
 	x, y, z = x[:len(tone)], y[:len(tone)], z[:len(tone)]

@@ -12,6 +12,7 @@ import (
 	"sync"
 
 	"mobanta/core/color"
+	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/sample"
@@ -40,7 +41,7 @@ type step struct {
 	key    Key // without the moment
 	lit    bool
 	timed  bool
-	shadow bool
+	light  *node.Reading
 }
 
 // Moment is what results hang on besides the network: the lights of the scene
@@ -76,11 +77,14 @@ func Compile(net *network.Network, cat node.Catalogue) (*Program, error) {
 		if kind == nil {
 			return nil, fmt.Errorf("eval: unknown kind of node %.60q", d.Kind)
 		}
-		s := step{kind: kind, spec: cat.Of(d), lit: kind.Lit, timed: kind.Timed}
+		s := step{kind: kind, spec: cat.Of(d), lit: kind.Light != nil, timed: kind.Timed}
 		if kind.Prepare != nil {
 			s.data = kind.Prepare(func(key string) any { return d.Value(s.spec.Setting(key)) })
 		}
-		s.shadow = kind.Shadow != nil && kind.Shadow(s.data)
+		if kind.Light != nil {
+			r := kind.Light(s.data)
+			s.light = &r
+		}
 		h := sha256.New()
 		enc := json.NewEncoder(h)
 		enc.Encode(kind.Spec.Kind)
@@ -214,15 +218,34 @@ type Env struct {
 }
 
 // Needs returns which attributes of samples the targets read, and whether any of
-// their nodes casts shadow rays.
-func (p *Program) Needs(targets []Target) (attrs sample.Attr, shadows bool) {
+// their nodes sends rays.
+func (p *Program) Needs(targets []Target) (attrs sample.Attr, rays bool) {
 	for i, used := range p.used(targets, func(int) bool { return false }) {
 		if used {
 			attrs |= p.steps[i].kind.Needs
-			shadows = shadows || p.steps[i].shadow
+			if r := p.steps[i].light; r != nil {
+				rays = rays || r.Shadows || r.Bounced
+			}
 		}
 	}
-	return attrs, shadows
+	return attrs, rays
+}
+
+// Soft tells whether the targets hang on light that is found by chance: shadows of
+// lights that are wide, or light that is bounced.
+func (p *Program) Soft(targets []Target, lights []light.Source) bool {
+	for i, used := range p.used(targets, func(int) bool { return false }) {
+		r := p.steps[i].light
+		if !used || r == nil {
+			continue
+		}
+		for _, li := range r.Of(lights) {
+			if l := &lights[li]; r.Bounced || r.Shadows && l.Shadows && l.Soft() {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // used marks the steps that the targets hang on, not looking behind those for
@@ -295,6 +318,10 @@ func (p *Program) Run(ctx context.Context, env Env, targets []Target) ([][]node.
 		}
 	}
 	env.Set.Resolve(attrs, env.Workers)
+	lighting, err := p.lighting(ctx, env, func(i int) bool { return used[i] && !known[i] })
+	if err != nil {
+		return nil, err
+	}
 	wanted := make([]bool, len(p.steps))
 	for _, t := range targets {
 		if t.op.step >= 0 {
@@ -317,7 +344,7 @@ func (p *Program) Run(ctx context.Context, env Env, targets []Target) ([][]node.
 		out[k] = p.view(t, full, n)
 	}
 	batches := (n + BatchSize - 1) / BatchSize
-	pool := sync.Pool{New: func() any { return newWorker(p, used, known, read, full) }}
+	pool := sync.Pool{New: func() any { return newWorker(p, used, known, read, full, lighting) }}
 	sample.Parallel(env.Workers, (batches+7)/8, func(job int) {
 		w := pool.Get().(*worker)
 		defer pool.Put(w)
@@ -403,11 +430,12 @@ type worker struct {
 	lumin [][]node.Plane   // step → input → scratch for conversion to tone
 	out   [][][]node.Plane
 
-	constant [][]bool // step → input → whether it is the same for all samples
+	light    []*node.Lighting // step → what it reads of the lights
+	constant [][]bool         // step → input → whether it is the same for all samples
 }
 
-func newWorker(p *Program, used, known []bool, read [][]bool, full [][][]node.Plane) *worker {
-	w := &worker{p: p, full: full}
+func newWorker(p *Program, used, known []bool, read [][]bool, full [][][]node.Plane, lighting []*node.Lighting) *worker {
+	w := &worker{p: p, full: full, light: lighting}
 	n := len(p.steps)
 	w.constant = make([][]bool, n)
 	w.local, w.in, w.out, w.lumin = make([][][]node.Plane, n), make([][][]node.Plane, n), make([][][]node.Plane, n), make([][]node.Plane, n)
@@ -487,7 +515,7 @@ func (w *worker) batch(env Env, lo, n int) {
 				w.out[i][o][k] = w.result(i, o, k, lo, n)
 			}
 		}
-		call.In, call.Const, call.Out, call.Data = in, w.constant[i], w.out[i], s.data
+		call.In, call.Const, call.Out, call.Data, call.Light = in, w.constant[i], w.out[i], s.data, w.light[i]
 		s.kind.Run(&call)
 	}
 }
@@ -534,4 +562,57 @@ func (w *worker) convert(op operand, out []node.Plane, lo, n int) {
 	case op.to == network.Tone && op.from != network.Tone:
 		reduce(op.from, out[0][lo:lo+n], w.result(op.step, op.out, 0, lo, n), w.result(op.step, op.out, 1, lo, n), w.result(op.step, op.out, 2, lo, n))
 	}
+}
+
+// lighting finds out what the steps that are to run read of the lights: rays are
+// sent for whole sets, before the network is evaluated.
+func (p *Program) lighting(ctx context.Context, env Env, runs func(step int) bool) ([]*node.Lighting, error) {
+	out := make([]*node.Lighting, len(p.steps))
+	for i := range p.steps {
+		r := p.steps[i].light
+		if r == nil || !runs(i) {
+			continue
+		}
+		l := &node.Lighting{Lights: r.Of(env.Scene.Lights)}
+		out[i] = l
+		if env.Scene.Tracer == nil || env.Set.N == 0 {
+			continue
+		}
+		if r.Shadows && r.Direct {
+			l.Share = make([]node.Plane, len(l.Lights))
+			for k, li := range l.Lights {
+				if !env.Scene.Lights[li].Shadows {
+					continue
+				}
+				var err error
+				if l.Share[k], err = env.Scene.Tracer.Share(ctx, env.Set, &env.Scene.Lights[li]); err != nil {
+					return nil, err
+				}
+			}
+		}
+		if r.Bounced {
+			b, err := env.Scene.Tracer.Bounced(ctx, env.Set, l.Lights)
+			if err != nil {
+				return nil, err
+			}
+			l.Bounced = [][]node.Plane{b}
+		}
+	}
+	return out, nil
+}
+
+// Behind returns the ids of the nodes that the targets hang on, those that are
+// read before those that read them.
+func (p *Program) Behind(targets []Target) []string {
+	ids := make([]string, len(p.steps))
+	for id, i := range p.index {
+		ids[i] = id
+	}
+	var out []string
+	for i, used := range p.used(targets, func(int) bool { return false }) {
+		if used {
+			out = append(out, ids[i])
+		}
+	}
+	return out
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"mobanta/core/mesh"
+	"mobanta/core/pixmap"
 	"mobanta/core/stage"
 )
 
@@ -26,4 +27,19 @@ func Surface(m *stage.Model, open func(hash string) (name string, data []byte, e
 		return nil, err
 	}
 	return mesh.NewSurface(model.Mesh, mesh.DefaultCrease)
+}
+
+// Files reads what a stage is made from, anew each time; it serves as stage.Files.
+type Files func(hash string) (name string, data []byte, err error)
+
+// Surface implements stage.Files.
+func (f Files) Surface(m *stage.Model) (*mesh.Surface, error) { return Surface(m, f) }
+
+// Picture implements stage.Files.
+func (f Files) Picture(hash string) (*pixmap.Pixmap, error) {
+	_, data, err := f(hash)
+	if err != nil {
+		return nil, err
+	}
+	return pixmap.Read(data)
 }

@@ -108,6 +108,8 @@ const (
 	Stack     SettingType = "layers"    // []Layer, the lowest first
 	Expr      SettingType = "formula"   // string
 	Arguments SettingType = "arguments" // []Argument
+	Picture   SettingType = "picture"   // string, the hash of a stored picture; empty for none
+	Rows      SettingType = "rows"      // []Row
 )
 
 // Layer is one layer of a Stack. Its inputs hang on its key: KEY is the colour,
@@ -125,8 +127,16 @@ type Argument struct {
 	Type Type   `json:"type"`
 }
 
+// Row is a row of a two-way ramp.
+type Row struct {
+	Key  string  `json:"key"`
+	Name string  `json:"name"`
+	At   float64 `json:"at"` // where it lies, 0..1
+}
+
 // Limits on lists within one node.
 const (
+	MaxRows      = 16
 	MaxChoices   = 32
 	MaxLayers    = 64
 	MaxArguments = 16
@@ -278,6 +288,23 @@ func (s *Setting) Parse(v any) (any, error) {
 			}
 		}
 		return list, err
+	case Rows:
+		list, err := parseList[Row](s, v, "a list of rows, {\"key\": \"a\", \"name\": \"Near\", \"at\": 0}")
+		if err == nil {
+			err = checkList(s.Name, MaxRows, list, func(r Row) (string, string) { return r.Key, r.Name })
+		}
+		for _, r := range list {
+			if !(r.At >= 0 && r.At <= 1) {
+				return nil, fmt.Errorf("row %s lies at %v, outside 0 to 1", r.Key, r.At)
+			}
+		}
+		return list, err
+	case Picture:
+		t, ok := v.(string)
+		if !ok || t != "" && !hashPattern.MatchString(t) {
+			return nil, bad("the hash of a picture")
+		}
+		return t, nil
 	case Expr:
 		t, ok := v.(string)
 		if !ok {
@@ -316,6 +343,8 @@ func parseList[T any](s *Setting, v any, want string) ([]T, error) {
 	}
 	return slices.Clone(list), nil
 }
+
+var hashPattern = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
 var keyPattern = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,31}$`)
 

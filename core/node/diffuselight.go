@@ -1,38 +1,60 @@
 package node
 
 import (
+	"mobanta/core/light"
 	"mobanta/core/network"
-	"mobanta/core/sample"
-	"mobanta/core/stage"
+	"mobanta/core/vec"
 )
 
 var diffuseLight = &Kind{
 	Spec: network.Spec{
 		Kind: "diffuse-light", Name: "Diffuse light", Family: "light",
 		Purpose: "How strongly light falls on the surface, as a tone from 0 to 1: what ramps cut into bands.",
-		Words:   []string{"lambert", "shading", "shade", "lighting", "sun", "light to tone", "brightness"},
-		Source:  "Lambert: max(0, N·L); wrapped by w: max(0, (N·L + w)/(1 + w)).",
-		Inputs:  []network.Port{{Key: "normal", Name: "normal", Type: network.Vector, Hidden: true, Help: "Unwired: the surface's own."}},
-		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}, {Key: "colour", Name: "colour", Type: network.Color}},
-		Settings: append([]network.Setting{{Key: "wrap", Name: "Wrap", Type: network.Number, Default: 0.0, Min: 0, Max: 1,
+		Words:   []string{"lambert", "shading", "shade", "lighting", "sun", "light to tone", "brightness", "bounce", "indirect", "radiosity"},
+		Source:  "Lambert: max(0, N·L); wrapped by w: max(0, (N·L + w)/(1 + w)). Wide lights: the part above the horizon (Snyder 1996). Bounced: once, over the cosine-weighted hemisphere.",
+		Inputs:  []network.Port{normalInput()},
+		Outputs: toneAndColor(),
+		Settings: append(append([]network.Setting{{Key: "wrap", Name: "Wrap", Type: network.Number, Default: 0.0, Min: 0, Max: 1,
 			Help: "How far light reaches round the form: 0 to the terminator, 1 all the way to the back."}}, lightSettings()...),
+			network.Setting{Key: "bounce", Name: "Light", Type: network.Choice, Default: "direct", Choices: []network.Option{{Key: "direct", Name: "Direct"}, {Key: "bounced", Name: "Bounced"}, {Key: "both", Name: "Both"}},
+				Help: "Direct comes straight from the lights; bounced comes off other surfaces, in the colours of their parts, and is soft."}),
 	},
-	Needs:   sample.Pos | sample.Normal,
-	Lit:     true,
-	Dear:    true,
-	Shadow:  lightShadow,
-	Prepare: func(get func(string) any) any { return prepareLight(get, get("wrap").(float64)) },
+	Needs: lit,
+	Dear:  true,
+	Light: readsLight,
+	Prepare: func(get func(string) any) any {
+		d := prepareLight(get, get("wrap").(float64))
+		d.Direct, d.Bounced = get("bounce") != "bounced", get("bounce") != "direct"
+		return d
+	},
 	Run: func(c *Call) {
 		d := c.Data.(lightData)
 		nx, ny, nz := c.normal(0)
-		scale := 1 / (1 + d.amount)
+		scale, w := 1/(1+d.amount), d.amount
 		nx, ny, nz = nx[:c.N], ny[:c.N], nz[:c.N]
-		d.read(c, func(l *stage.Light, share Plane) {
-			lx, ly, lz, w := l.Dir[0]*scale, l.Dir[1]*scale, l.Dir[2]*scale, d.amount*scale
+		d.read(c, func(l *light.Source, in *light.Incident, share Plane, tint [3]Plane) bool {
+			if l.Kind == light.Sky {
+				skyTone(l, nx, ny, nz, share, tint)
+				return true
+			}
+			x, y, z, wide := in.X[:len(nx)], in.Y[:len(nx)], in.Z[:len(nx)], in.Cap[:len(nx)]
 			share = share[:len(nx)]
 			for i := range share {
-				share[i] = nx[i]*lx + ny[i]*ly + nz[i]*lz + w
+				t := nx[i]*x[i] + ny[i]*y[i] + nz[i]*z[i]
+				if wide[i] > 0 && t*t < wide[i] && w == 0 {
+					t = light.Lambert(t, wide[i])
+				}
+				share[i] = (t + w) * scale
 			}
+			return false
 		})
 	},
+}
+
+// skyTone fills in what an open sky gives surfaces of these normals.
+func skyTone(l *light.Source, nx, ny, nz, share Plane, tint [3]Plane) {
+	for i := range share {
+		col, t := under(l.Dome.Irradiance(vec.V{nx[i], ny[i], nz[i]}))
+		share[i], tint[0][i], tint[1][i], tint[2][i] = t, col[0], col[1], col[2]
+	}
 }

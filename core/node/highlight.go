@@ -3,50 +3,130 @@ package node
 import (
 	"math"
 
+	"mobanta/core/color"
+	"mobanta/core/light"
 	"mobanta/core/network"
-	"mobanta/core/sample"
-	"mobanta/core/stage"
+	"mobanta/core/vec"
 )
 
 var highlight = &Kind{
 	Spec: network.Spec{
 		Kind: "highlight", Name: "Highlight", Family: "light",
 		Purpose: "The spot where a light is mirrored towards the eye, as a tone that peaks at 1.",
-		Words:   []string{"specular", "gloss", "shine", "glint", "spot", "half angle", "blinn"},
-		Source:  "Half-angle (Blinn 1977): (N·H)^e with e = 2/roughness⁴ − 2.",
-		Inputs:  []network.Port{{Key: "normal", Name: "normal", Type: network.Vector, Hidden: true, Help: "Unwired: the surface's own."}},
-		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}, {Key: "colour", Name: "colour", Type: network.Color}},
-		Settings: append([]network.Setting{{Key: "roughness", Name: "Roughness", Type: network.Number, Default: 0.35, Min: 0.02, Max: 1,
-			Help: "Small is a tight spot, 1 is spread over the whole lit side."}}, lightSettings()...),
+		Words:   []string{"specular", "gloss", "shine", "glint", "spot", "half angle", "blinn", "ggx", "microfacet"},
+		Source:  "Half-angle (Blinn 1977): (N·H)^e with e = 2/roughness⁴ − 2. GGX with Smith's masking (Walter et al. 2007; Heitz 2014), α = roughness². Wide lights: the place nearest the mirror direction (Karis 2013).",
+		Inputs:  []network.Port{normalInput()},
+		Outputs: toneAndColor(),
+		Settings: append([]network.Setting{
+			{Key: "roughness", Name: "Roughness", Type: network.Number, Default: 0.35, Min: 0.02, Max: 1, Help: "Small is a tight spot, 1 is spread over the whole lit side."},
+			{Key: "model", Name: "Falls off", Type: network.Choice, Default: "half-angle", Choices: []network.Option{{Key: "half-angle", Name: "Half-angle"}, {Key: "ggx", Name: "GGX, long tail"}}},
+			{Key: "peak", Name: "Keeps", Type: network.Choice, Default: "peak", Choices: []network.Option{{Key: "peak", Name: "Peak at 1"}, {Key: "energy", Name: "Energy"}},
+				Help: "With its energy kept, a tight spot is as much brighter as it is smaller."},
+		}, lightSettings()...),
 	},
-	Needs:   sample.Pos | sample.Normal | sample.Eye,
-	Lit:     true,
-	Dear:    true,
-	Shadow:  lightShadow,
-	Prepare: func(get func(string) any) any { return prepareLight(get, get("roughness").(float64)) },
+	Needs: lit,
+	Dear:  true,
+	Light: func(data any) Reading { return data.(highlightData).Reading },
+	Prepare: func(get func(string) any) any {
+		return highlightData{prepareLight(get, get("roughness").(float64)), get("model") == "ggx", get("peak") == "energy"}
+	},
 	Run: func(c *Call) {
-		d := c.Data.(lightData)
+		d := c.Data.(highlightData)
 		nx, ny, nz := c.normal(0)
 		ex, ey, ez := c.planes(&c.Set.Eye)
-		r2 := float64(d.amount) * float64(d.amount)
-		e := max(0, 2/(r2*r2)-2)
-		d.read(c, func(l *stage.Light, share Plane) {
-			lx, ly, lz := l.Dir[0], l.Dir[1], l.Dir[2]
-			// Where e·(1 − N·H) is above 20 the power is below e^-20.
-			least := float32(1 - 20/max(e, 1e-3))
-			nx, ny, nz, ex, ey, ez := nx[:len(share)], ny[:len(share)], nz[:len(share)], ex[:len(share)], ey[:len(share)], ez[:len(share)]
+		lobe := newLobe(float64(d.amount))
+		e, least := lobe.exponent, lobe.least
+		energy := float32((e + 8) / 8) // what makes the normalised Blinn lobe of the same share
+		nx, ny, nz, ex, ey, ez = nx[:c.N], ny[:c.N], nz[:c.N], ex[:c.N], ey[:c.N], ez[:c.N]
+		d.read(c, func(l *light.Source, in *light.Incident, share Plane, tint [3]Plane) bool {
+			if l.Kind == light.Sky {
+				mirrored(l, d.amount, nx, ny, nz, ex, ey, ez, share, tint)
+				return true
+			}
 			for i := range share {
 				x, y, z := nx[i], ny[i], nz[i]
+				lx, ly, lz := in.X[i], in.Y[i], in.Z[i]
+				share[i] = 0
+				if in.Cap[i] > 0 {
+					k := 2 * (x*ex[i] + y*ey[i] + z*ez[i])
+					lx, ly, lz = bent(lx, ly, lz, x*k-ex[i], y*k-ey[i], z*k-ez[i], in.Cap[i])
+				}
 				hx, hy, hz := lx+ex[i], ly+ey[i], lz+ez[i]
 				nh := hx*x + hy*y + hz*z
 				hh := hx*hx + hy*hy + hz*hz
-				share[i] = 0
-				if x*lx+y*ly+z*lz <= 0 || nh <= 0 || least > 0 && nh*nh < least*least*hh {
+				nl := x*lx + y*ly + z*lz
+				if nl <= 0 || nh <= 0 || !(hh > 1e-12) {
 					continue
 				}
-				c := float64(nh) / math.Sqrt(float64(hh))
-				share[i] = float32(math.Exp(e * math.Log(min(c, 1))))
+				if d.ggx {
+					cos := min(1, nh/vec.Sqrt(hh))
+					if !d.energy {
+						share[i] = lobe.distribution(cos) / lobe.distribution(1)
+						continue
+					}
+					share[i] = lobe.reflected(cos, nl, x*ex[i]+y*ey[i]+z*ez[i])
+					continue
+				}
+				if least > 0 && nh*nh < least*least*hh {
+					continue
+				}
+				v := float32(math.Exp(e * math.Log(min(float64(nh)/math.Sqrt(float64(hh)), 1))))
+				if d.energy {
+					v *= energy * nl
+				}
+				share[i] = v
 			}
+			return false
 		})
 	},
+}
+
+type highlightData struct {
+	lightData
+	ggx, energy bool
+}
+
+// lobe is a highlight of some roughness.
+type lobe struct {
+	alpha2   float32 // roughness to the fourth
+	exponent float64 // of the cosine, for the half-angle form
+	least    float32 // below that cosine it is less than e^-20
+}
+
+func newLobe(roughness float64) lobe {
+	a := max(1e-4, roughness*roughness)
+	e := max(0, 2/(a*a)-2)
+	return lobe{float32(a * a), e, float32(1 - 20/max(e, 1e-3))}
+}
+
+// distribution is GGX, the share of facets turned by an angle of that cosine.
+func (l *lobe) distribution(nh float32) float32 {
+	d := nh*nh*(l.alpha2-1) + 1
+	return l.alpha2 / (math.Pi * d * d)
+}
+
+// reflected is what a perfect mirror of facets gives back of light from a point,
+// where a white matt surface that faces the light gives 1: π times the reflectance
+// times N·L.
+func (l *lobe) reflected(nh, nl, nv float32) float32 {
+	nv = max(nv, 1e-4)
+	gl := nv * vec.Sqrt(nl*nl*(1-l.alpha2)+l.alpha2)
+	gv := nl * vec.Sqrt(nv*nv*(1-l.alpha2)+l.alpha2)
+	return math.Pi * l.distribution(nh) * nl / (2 * max(1e-9, gl+gv))
+}
+
+// mirrored fills in the sky as a surface shows it: sharp where it is smooth, as
+// the mean over the hemisphere where it is rough.
+func mirrored(l *light.Source, rough float32, nx, ny, nz, ex, ey, ez, share Plane, tint [3]Plane) {
+	for i := range share {
+		n := vec.V{nx[i], ny[i], nz[i]}
+		r := vec.V{ex[i], ey[i], ez[i]}.Reflect(n)
+		a, b := l.Dome.Radiance(r), l.Dome.Irradiance(r)
+		var c color.C
+		for k := range c {
+			c[k] = a[k] + (b[k]-a[k])*rough
+		}
+		col, t := under(c)
+		share[i], tint[0][i], tint[1][i], tint[2][i] = t, col[0], col[1], col[2]
+	}
 }

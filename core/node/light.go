@@ -1,161 +1,238 @@
 package node
 
 import (
+	"math"
 	"slices"
 
+	"mobanta/core/color"
+	"mobanta/core/light"
 	"mobanta/core/network"
-	"mobanta/core/stage"
-	"mobanta/core/vec"
+	"mobanta/core/sample"
 )
 
-// lightSettings are shared by all nodes that read the lights.
-func lightSettings() []network.Setting {
+// lit is what all nodes that read the lights need from the samples.
+const lit = sample.Pos | sample.Normal | sample.Eye
+
+// normalInput is the input for a normal other than the surface's own.
+func normalInput() network.Port {
+	return network.Port{Key: "normal", Name: "normal", Type: network.Vector, Hidden: true, Help: "Unwired: the surface's own."}
+}
+
+func toneAndColor() []network.Port {
+	return []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}, {Key: "colour", Name: "colour", Type: network.Color}}
+}
+
+// whichLights are the settings by which lights are picked.
+func whichLights() []network.Setting {
 	return []network.Setting{
 		{Key: "lights", Name: "Lights", Type: network.Lights, Default: []string{}, Help: "None picked: all lights of the stage."},
-		{Key: "combine", Name: "Several lights", Type: network.Choice, Default: "sum", Choices: []network.Option{{Key: "sum", Name: "Sum"}, {Key: "brightest", Name: "Brightest"}},
+		{Key: "reads", Name: "Reads", Type: network.Choice, Default: "picked", Choices: []network.Option{{Key: "picked", Name: "Those picked"}, {Key: "others", Name: "All but those"}}},
+	}
+}
+
+// lightSettings are shared by the nodes that gather what several lights give.
+func lightSettings() []network.Setting {
+	return append(whichLights(),
+		network.Setting{Key: "combine", Name: "Several lights", Type: network.Choice, Default: "sum", Choices: []network.Option{{Key: "sum", Name: "Sum"}, {Key: "brightest", Name: "Brightest"}},
 			Help: "Sum adds them up; brightest keeps the strongest at each point, so that bands of two lights do not mix."},
-		{Key: "shadows", Name: "Cast shadows", Type: network.Toggle, Default: false, Help: "Whether models stand in each other's light."},
-	}
+		network.Setting{Key: "shadows", Name: "Cast shadows", Type: network.Toggle, Default: false, Help: "Whether models stand in each other's light."},
+	)
 }
 
-type lightData struct {
-	picked    []string
-	brightest bool
-	shadows   bool
-	amount    float32 // the reading's own setting
+// Reading tells which light a node reads.
+type Reading struct {
+	Picked  []string // ids; none for all
+	Except  bool     // all but those picked
+	Shadows bool     // with cast shadows
+	Direct  bool
+	Bounced bool // with what surfaces throw on each other
 }
 
-func prepareLight(get func(string) any, amount float64) lightData {
-	return lightData{picked: get("lights").([]string), brightest: get("combine") == "brightest", shadows: get("shadows").(bool), amount: float32(amount)}
+func reading(get func(string) any) Reading {
+	return Reading{Picked: get("lights").([]string), Except: get("reads") == "others", Direct: true}
 }
 
-func lightShadow(data any) bool { return data.(lightData).shadows }
-
-// lights returns the lights that are read.
-func (d *lightData) lights(all []stage.Light) []stage.Light {
-	if len(d.picked) == 0 {
-		return all
-	}
-	var out []stage.Light
-	for _, l := range all {
-		if slices.Contains(d.picked, l.ID) {
-			out = append(out, l)
+// Of returns the numbers of the lights that are read.
+func (r *Reading) Of(all []light.Source) []int {
+	var out []int
+	for i := range all {
+		if len(r.Picked) == 0 || slices.Contains(r.Picked, all[i].ID) != r.Except {
+			out = append(out, i)
 		}
 	}
 	return out
 }
 
-// read runs over the lights and gathers, into c.Out, tone and colour. For each
-// light, response fills share with the part of its strength that each sample
-// gets; where that is 0 or less no shadow ray is asked for.
-func (d *lightData) read(c *Call, response func(l *stage.Light, share Plane)) {
+// Lighting is what is known of the light that a node reads, for all samples of
+// the set.
+type Lighting struct {
+	Lights  []int     // numbers of the lights that are read
+	Share   []Plane   // of each, how much comes through; nil where nothing casts shadows
+	Bounced [][]Plane // one entry of three planes, or none
+}
+
+// lightData is what the light nodes are prepared with.
+type lightData struct {
+	Reading
+	brightest bool
+	amount    float32 // the reading's own setting
+}
+
+func prepareLight(get func(string) any, amount float64) lightData {
+	d := lightData{Reading: reading(get), brightest: get("combine") == "brightest", amount: float32(amount)}
+	d.Shadows = get("shadows").(bool)
+	return d
+}
+
+func readsLight(data any) Reading { return data.(lightData).Reading }
+
+// share returns what comes through of light number k of those that are read, for
+// the batch; nil for all of it.
+func (c *Call) share(k int) Plane {
+	if c.Light == nil || k >= len(c.Light.Share) || c.Light.Share[k] == nil {
+		return nil
+	}
+	return c.Light.Share[k][c.Lo : c.Lo+c.N]
+}
+
+// fall fills in how light l falls on the batch.
+func (c *Call) fall(l *light.Source, in *light.Incident) {
+	px, py, pz := c.planes(&c.Set.Pos)
+	ex, ey, ez := c.planes(&c.Set.Eye)
+	l.Fall(in, px, py, pz, ex, ey, ez)
+}
+
+// response is how a reading answers to one light: it fills share with the part of
+// the light's strength that each sample gives back. For a sky, and wherever else
+// the colour differs from place to place, it fills tint too and returns true.
+type response func(l *light.Source, in *light.Incident, share Plane, tint [3]Plane) (tinted bool)
+
+// read runs over the lights and gathers, into c.Out, tone and colour.
+func (d *lightData) read(c *Call, answer response) {
 	tone, col := c.Out[0], c.Out[1]
 	for _, out := range c.Out {
 		for _, p := range out {
 			clear(p)
 		}
 	}
-	var room [512]float32
-	share := Plane(room[:])
-	if c.N > len(share) {
-		share = make(Plane, c.N)
+	in := light.NewIncident(c.N)
+	room := make([]float32, 5*c.N)
+	share, best := room[:c.N], room[c.N:2*c.N]
+	tint := [3]Plane{room[2*c.N : 3*c.N], room[3*c.N : 4*c.N], room[4*c.N:]}
+	if !d.Direct {
+		d.bounce(c)
+		return
 	}
-	share = share[:c.N]
-	var best Plane
-	if d.brightest {
-		best = make(Plane, c.N)
-	}
-	lights := d.lights(c.Scene.Lights)
-	for li := range lights {
-		l := &lights[li]
-		response(l, share)
-		if d.shadows && l.Shadows && c.Scene.Tracer != nil {
-			c.shadow(l.Dir, share)
+	for k, li := range c.lights(&d.Reading) {
+		l := &c.Scene.Lights[li]
+		c.fall(l, in)
+		tinted := answer(l, in, share, tint)
+		if open := c.share(k); open != nil {
+			for i := range share {
+				share[i] *= open[i]
+			}
+		}
+		for i := range share {
+			share[i] = max(0, share[i]) * in.E[i]
+		}
+		if l.Parts != nil {
+			for i, p := range c.Set.Part[c.Lo : c.Lo+c.N] {
+				if !l.Parts[p] {
+					share[i] = 0
+				}
+			}
 		}
 		if d.brightest {
 			// Where this light is not the strongest so far it adds nothing; where it
 			// is, what was there goes.
-			for i, r := range share {
-				t := max(0, r) * l.Strength
-				share[i] = 0
-				if t > best[i] {
-					best[i], share[i] = t, r
-					for _, out := range c.Out {
-						for _, p := range out {
-							p[i] = 0
-						}
+			for i, t := range share {
+				if t <= best[i] {
+					share[i] = 0
+					continue
+				}
+				best[i] = t
+				for _, out := range c.Out {
+					for _, p := range out {
+						p[i] = 0
 					}
 				}
 			}
 		}
 		if tone != nil {
-			gather(tone[0], share, l.Strength)
-		}
-		for k := range col {
-			gather(col[k], share, l.Color[k])
-		}
-	}
-}
-
-func gather(out, share Plane, strength float32) {
-	share = share[:len(out)]
-	for i := range out {
-		out[i] += max(0, share[i]) * strength
-	}
-}
-
-// shadow sets the share of samples that the light from dir does not reach to 0.
-func (c *Call) shadow(dir vec.V, share Plane) {
-	sun := c.Scene.Tracer.Sun(dir)
-	shade := c.Set.Shade(dir)[c.Lo : c.Lo+c.N]
-	for i, r := range share {
-		if r <= 0 {
-			continue
-		}
-		if shade[i] == 0 {
-			shade[i] = 1
-			if sun.Hidden(c.lifted(i)) {
-				shade[i] = 2
+			for i, t := range share {
+				tone[0][i] += t
 			}
 		}
-		if shade[i] == 2 {
-			share[i] = 0
+		for b := range col {
+			out := col[b]
+			if tinted {
+				for i, t := range share {
+					out[i] += t * tint[b][i]
+				}
+				continue
+			}
+			f := l.Color[b]
+			for i, t := range share {
+				out[i] += t * f
+			}
+		}
+	}
+	d.bounce(c)
+}
+
+// lights returns the numbers of the lights that are read.
+func (c *Call) lights(r *Reading) []int {
+	if c.Light != nil {
+		return c.Light.Lights
+	}
+	return r.Of(c.Scene.Lights)
+}
+
+// bounce adds the light that other surfaces throw.
+func (d *lightData) bounce(c *Call) {
+	if !d.Bounced || c.Light == nil || len(c.Light.Bounced) == 0 {
+		return
+	}
+	b := c.Light.Bounced[0]
+	x, y, z := b[0][c.Lo:c.Lo+c.N], b[1][c.Lo:c.Lo+c.N], b[2][c.Lo:c.Lo+c.N]
+	if tone := c.Out[0]; tone != nil {
+		for i := range x {
+			tone[0][i] += color.C{x[i], y[i], z[i]}.Luminance()
+		}
+	}
+	for k, p := range c.Out[1] {
+		for i, v := range [3]Plane{x, y, z}[k] {
+			p[i] += v
 		}
 	}
 }
 
-// lifted returns the place from which sample i looks for its lights: on the
-// rounded surface that the normals describe instead of the flat triangle, and a
-// hair above it, so that facets throw no shadow on themselves (Hanika 2021).
-func (c *Call) lifted(i int) vec.V {
-	s := c.Lo + i
-	px, py, pz := c.Set.Pos[0][s], c.Set.Pos[1][s], c.Set.Pos[2][s]
-	nx, ny, nz := c.Set.Norm[0][s], c.Set.Norm[1][s], c.Set.Norm[2][s]
-	t := &c.Scene.Tri[c.Set.Tri[s]]
-	a, b, e := &c.Scene.Pos[t[0]], &c.Scene.Pos[t[1]], &c.Scene.Pos[t[2]]
-	ux, uy, uz := b[0]-a[0], b[1]-a[1], b[2]-a[2]
-	vx, vy, vz := e[0]-a[0], e[1]-a[1], e[2]-a[2]
-	wx, wy, wz := px-a[0], py-a[1], pz-a[2]
-	fx, fy, fz := uy*vz-uz*vy, uz*vx-ux*vz, ux*vy-uy*vx
-	lift := c.Scene.Size * 2e-5
-	x, y, z := px+nx*lift, py+ny*lift, pz+nz*lift
-	area := fx*fx + fy*fy + fz*fz
-	if !(area > 0) {
-		return vec.V{x, y, z}
+// under returns a colour over its luminance, and the luminance; white for black.
+func under(c color.C) (color.C, float32) {
+	t := c.Luminance()
+	if !(t > 1e-9) {
+		return color.C{1, 1, 1}, 0
 	}
-	w1 := ((wy*vz-wz*vy)*fx + (wz*vx-wx*vz)*fy + (wx*vy-wy*vx)*fz) / area
-	w2 := ((uy*wz-uz*wy)*fx + (uz*wx-ux*wz)*fy + (ux*wy-uy*wx)*fz) / area
-	side := float32(1)
-	if fx*nx+fy*ny+fz*nz < 0 {
-		side = -1
+	return color.C{c[0] / t, c[1] / t, c[2] / t}, t
+}
+
+// bent returns the direction within the cap about l that is nearest to r, the
+// mirror direction: the place of a wide light that a smooth surface shows there
+// (Karis 2013).
+func bent(lx, ly, lz, rx, ry, rz, cap float32) (x, y, z float32) {
+	if cap <= 0 {
+		return lx, ly, lz
 	}
-	for k, w := range [3]float32{1 - w1 - w2, w1, w2} {
-		v, n := &c.Scene.Pos[t[k]], &c.Scene.Normal[t[k]]
-		below := ((px-v[0])*n[0] + (py-v[1])*n[1] + (pz-v[2])*n[2]) * side
-		if below < 0 {
-			below *= w * side
-			x, y, z = x-n[0]*below, y-n[1]*below, z-n[2]*below
-		}
+	c := rx*lx + ry*ly + rz*lz
+	if c > 0 && 1-c*c <= cap {
+		return rx, ry, rz
 	}
-	return vec.V{x, y, z}
+	ax, ay, az := rx-lx*c, ry-ly*c, rz-lz*c
+	s := ax*ax + ay*ay + az*az
+	if !(s > 1e-12) {
+		return lx, ly, lz
+	}
+	k := float32(math.Sqrt(float64(cap / s)))
+	m := float32(math.Sqrt(float64(1 - min(1, cap))))
+	return lx*m + ax*k, ly*m + ay*k, lz*m + az*k
 }

@@ -9,18 +9,19 @@ import (
 
 	"mobanta/core/network"
 	"mobanta/core/sample"
+	"mobanta/core/shade"
 	"mobanta/core/stage"
-	"mobanta/core/vec"
 )
 
 // Kind is a kind of node: its description and what it computes.
 type Kind struct {
 	network.Spec
-	Needs  sample.Attr // attributes that the kernel reads from the samples
-	Lit    bool        // whether the result depends on the lights of the stage
-	Timed  bool        // whether the result depends on the time
-	Dear   bool        // whether the result is worth keeping whenever it is computed
-	Shadow func(data any) bool
+	Needs sample.Attr // attributes that the kernel reads from the samples
+	Timed bool        // whether the result depends on the time
+	Dear  bool        // whether the result is worth keeping whenever it is computed
+	// Light tells which light the node reads, for nodes whose result hangs on the
+	// lights of the stage; nil for all others.
+	Light func(data any) Reading
 	// Ports amends the spec for a node whose ports hang on its settings; nil for all
 	// others. The spec is a copy, but its slices are not.
 	Ports func(d *network.Node, s *network.Spec)
@@ -44,12 +45,13 @@ type Call struct {
 	Set   *sample.Set
 	Lo    int // the batch is Set's samples Lo to Lo+N
 	Scene *Scene
+	Light *Lighting // for nodes that read the lights
 }
 
 // Scene is what kernels may ask.
 type Scene struct {
 	*stage.Scene
-	Tracer Tracer // nil where nothing can cast a shadow
+	Tracer *shade.Tracer // nil where nothing casts shadows
 	Time   Time
 }
 
@@ -65,19 +67,6 @@ func At(t stage.Time) Time {
 	t = t.Filled()
 	phase := t.At / t.Length
 	return Time{Seconds: float32(t.At), Frame: float32(math.Floor(t.At*t.Rate + 1e-9)), Phase: float32(phase - math.Floor(phase))}
-}
-
-// Tracer answers questions about what stands in the way.
-type Tracer interface {
-	// Sun returns what answers for light from direction dir, a unit vector
-	// towards the light.
-	Sun(dir vec.V) Hider
-}
-
-// Hider tells what one light does not reach.
-type Hider interface {
-	// Hidden tells whether anything lies between p and the light.
-	Hidden(p vec.V) bool
 }
 
 // planes returns the batch's part of three attribute arrays.
@@ -96,8 +85,9 @@ func (c *Call) normal(i int) (x, y, z Plane) {
 // kinds holds the catalogue in the order in which it is shown.
 var kinds = []*Kind{
 	coordinates, normalKind, facing, partValues, depth, timeKind,
-	diffuseLight, highlight,
-	ramp, softStep, rangeKind, steps, toneAdjust, maths, compare, formulaKind,
+	imageKind,
+	diffuseLight, highlight, rimLight, matcap, castShadow, lightStamp, lightSource, litSurface,
+	ramp, twoWayRamp, softStep, rangeKind, steps, toneAdjust, maths, compare, formulaKind,
 	swatch, blend, layers, colorAdjust, paletteStrip, split, join, switchKind,
 	outline, edgeLines,
 	finish,

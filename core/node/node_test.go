@@ -13,10 +13,12 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
+	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/sample"
+	"mobanta/core/shade"
 	"mobanta/core/stage"
 	"mobanta/core/stage/stagetest"
 	"mobanta/core/trace"
@@ -37,9 +39,10 @@ type bench struct {
 	set   *sample.Set
 }
 
-type tracer struct{ geo *stage.Geometry }
-
-func (t tracer) Sun(dir vec.V) node.Hider { return trace.NewSun(t.geo, dir, 1) }
+// asked is what kernels may ask of a scene.
+func asked(sc *stage.Scene) *node.Scene {
+	return &node.Scene{Scene: sc, Tracer: &shade.Tracer{Scene: sc, Rays: trace.NewScene(sc.Geometry, nil, 2), Workers: 2}}
+}
 
 func on(t *testing.T, sc *stage.Scene) *bench {
 	view := sc.Stage.Camera.View(96, 96)
@@ -67,7 +70,7 @@ func (b *bench) eval(n *network.Network, ref network.Ref) []node.Plane {
 	require.NoError(b.t, err)
 	target, _, err := p.Output(ref)
 	require.NoError(b.t, err)
-	planes, err := p.Run(context.Background(), eval.Env{Set: b.set, Scene: &node.Scene{Scene: b.scene, Tracer: tracer{b.scene.Geometry}}, Workers: 2}, []eval.Target{target})
+	planes, err := p.Run(context.Background(), eval.Env{Set: b.set, Scene: asked(b.scene), Workers: 2}, []eval.Target{target})
 	require.NoError(b.t, err)
 	return planes[0]
 }
@@ -163,7 +166,7 @@ func TestNoKernelYieldsNonsense(t *testing.T) {
 func TestLambertOnASphere(t *testing.T) {
 	for _, sun := range [][2]float64{{0, 0}, {50, 30}, {-120, 70}, {180, -20}} {
 		sc := stagetest.Of(t, mesh.Sphere(1, 256, 128))
-		sc.Stage.Suns[0].Azimuth, sc.Stage.Suns[0].Elevation = sun[0], sun[1]
+		sc.Stage.Lights[0].Azimuth, sc.Stage.Lights[0].Elevation = sun[0], sun[1]
 		b := on(t, stagetest.Again(t, sc))
 		dir := vec.Direction(sun[0], sun[1])
 		for _, wrap := range []float64{0, 0.5} {
@@ -179,7 +182,7 @@ func TestLambertOnASphere(t *testing.T) {
 
 func TestSeveralLights(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Sphere(1, 64, 32))
-	sc.Stage.Suns = append(sc.Stage.Suns, stage.Sun{ID: "red", Name: "Red", Azimuth: 90, Strength: 2, Color: color.C{1, 0, 0}})
+	sc.Stage.Lights = append(sc.Stage.Lights, stage.Light{Kind: light.Sun, ID: "red", Name: "Red", Azimuth: 90, Strength: 2, Color: color.C{1, 0, 0}})
 	b := on(t, stagetest.Again(t, sc))
 	sum, brightest := b.run("diffuse-light", nil, nil, "tone")[0], b.run("diffuse-light", map[string]any{"combine": "brightest"}, nil, "tone")[0]
 	red := b.run("diffuse-light", map[string]any{"lights": []any{"red"}}, nil, "colour")
@@ -203,7 +206,7 @@ func TestShadowOfAPlateHasItsEdgeWhereTheSunPutsIt(t *testing.T) {
 	floor := mesh.Cuboid(vec.V{8, 0.1, 8})
 	floor.Join(mesh.Cuboid(vec.V{2, 0.02, 2}), vec.Place(vec.V{0, 1, 0}, vec.V{}, 1))
 	sc := stagetest.Of(t, floor)
-	sc.Stage.Suns[0].Azimuth, sc.Stage.Suns[0].Elevation = 90, 45
+	sc.Stage.Lights[0].Azimuth, sc.Stage.Lights[0].Elevation = 90, 45
 	sc.Stage.Camera.Elevation = 60
 	b := on(t, stagetest.Again(t, sc))
 	tone := b.run("diffuse-light", map[string]any{"shadows": true}, nil, "tone")[0]
@@ -230,7 +233,7 @@ func TestShadowOfAPlateHasItsEdgeWhereTheSunPutsIt(t *testing.T) {
 
 func TestASphereThrowsNoShadowOnItsLitSide(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Sphere(1, 24, 12)) // coarse, so that facets could
-	sc.Stage.Suns[0].Azimuth, sc.Stage.Suns[0].Elevation = 70, 20
+	sc.Stage.Lights[0].Azimuth, sc.Stage.Lights[0].Elevation = 70, 20
 	b := on(t, stagetest.Again(t, sc))
 	open := b.run("diffuse-light", nil, nil, "tone")[0]
 	cast := b.run("diffuse-light", map[string]any{"shadows": true}, nil, "tone")[0]
@@ -242,7 +245,7 @@ func TestASphereThrowsNoShadowOnItsLitSide(t *testing.T) {
 func TestHighlightPeaksAtTheHalfAngleAndMovesWithTheEye(t *testing.T) {
 	for _, az := range []float64{0, 40} {
 		sc := stagetest.Of(t, mesh.Sphere(1, 256, 128))
-		sc.Stage.Suns[0].Azimuth = 60
+		sc.Stage.Lights[0].Azimuth = 60
 		sc.Stage.Camera.Azimuth = az
 		b := on(t, stagetest.Again(t, sc))
 		tone := b.run("highlight", map[string]any{"roughness": 0.3}, nil, "tone")[0]

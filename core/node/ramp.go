@@ -20,8 +20,7 @@ var ramp = &Kind{
 				{At: 0.5, Color: color.MustHex("#9AA5B1"), Edge: color.Step, Name: "base"},
 				{At: 0.75, Color: color.MustHex("#E8EAE6"), Edge: color.Step, Name: "light"},
 			}},
-			{Key: "mixing", Name: "Mixing", Type: network.Choice, Default: string(color.MixLinear), Choices: []network.Option{
-				{Key: string(color.MixLinear), Name: "Linear light"}, {Key: string(color.MixSRGB), Name: "sRGB"}, {Key: string(color.MixOklab), Name: "OKLab"}},
+			{Key: "mixing", Name: "Mixing", Type: network.Choice, Default: string(color.MixLinear), Choices: mixings(),
 				Help: "The space in which colours blend where an edge is not hard."},
 		},
 	},

@@ -53,6 +53,7 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 	}
 	g := &r.groups[gi]
 	t := r.thin(g, w, h)
+	t.set.Level = r.level
 	type pending struct {
 		want   Want
 		target eval.Target

@@ -8,9 +8,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"image"
-	"maps"
 	"slices"
-	"sync"
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
@@ -18,9 +16,9 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/sample"
+	"mobanta/core/shade"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
-	"mobanta/core/vec"
 )
 
 // MaxPixels limits a picture.
@@ -36,6 +34,7 @@ type Job struct {
 	W, H    int
 	Samples int   // positions in a pixel, at least 1
 	Peek    *Peek // what to show in place of the finished picture, or nil
+	Quick   bool  // with one position: soft light may stay grainy, for the sake of speed
 }
 
 // Peek asks for a node's own result on the parts that wear its look.
@@ -59,7 +58,9 @@ type Renderer struct {
 	view      stage.View
 	projector *sample.Projector
 	seen      []*sample.Visibility // by position; nil where not kept
-	suns      *suns
+	rays      *trace.Scene
+	lightsKey eval.Key
+	level     int // how well light that is found by chance is known; see sample.Set
 	groups    []group
 	groupOf   []int // part → group
 	sampleAt  []int32
@@ -134,11 +135,25 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	}
 	r.lines(ctx, layers, 0)
 	res := &r.result
-	res.Done = job.Samples == 1
+	coarse := r.level == 0 && r.soft() && !(job.Quick && job.Samples == 1)
+	res.Done = job.Samples == 1 && !coarse
 	r.unshown = image.Rectangle{}
 	show(res)
 	if res.Done || ctx.Err() != nil {
 		return ctx.Err()
+	}
+	if coarse {
+		// Soft light is found out well before bands are cut from it: the mean of what
+		// a ramp makes of noise is no band.
+		r.setLevel(1)
+		layers = r.layers()
+		if err := r.first(ctx); err != nil {
+			return err
+		}
+		r.lines(ctx, layers, 0)
+		res.Done = job.Samples == 1
+		r.unshown = image.Rectangle{}
+		show(res)
 	}
 	mask := res.mask()
 	res.delta = make([]float32, len(res.base))
@@ -200,12 +215,15 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 		r.group(job.Scene)
 	}
 	r.job = job
-	data, err := json.Marshal(job.Scene.Stage.Suns)
+	data, err := json.Marshal(job.Scene.Stage.Lights)
 	if err != nil {
 		return fmt.Errorf("picture: %w", err)
 	}
 	sum := sha256.Sum256(data)
-	copy(r.moment.Lights[:], sum[:])
+	if key := eval.Key(sum[:16]); key != r.lightsKey {
+		r.lightsKey, r.level = key, 0
+	}
+	r.setLevel(r.level)
 	sum = sha256.Sum256(fmt.Append(nil, job.Scene.Stage.Time))
 	copy(r.moment.Time[:], sum[:])
 	for i := range r.groups {
@@ -225,6 +243,7 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 // group sorts the parts by their looks and takes the samples of the first pass.
 func (r *Renderer) group(scene *stage.Scene) {
 	r.serial++
+	r.level = 0
 	r.groups, r.groupOf = nil, make([]int, len(scene.Parts))
 	for i, p := range scene.Parts {
 		g := slices.IndexFunc(r.groups, func(g group) bool { return g.look == p.Look })
@@ -258,41 +277,39 @@ func (r *Renderer) scene(shadows bool) *node.Scene {
 	if !shadows {
 		return sc
 	}
-	if r.suns == nil || r.suns.geo != r.job.Scene.Geometry {
-		r.suns = &suns{geo: r.job.Scene.Geometry, workers: r.Workers, made: map[vec.V]*trace.Sun{}}
+	if r.rays == nil || r.rays.Geometry != r.job.Scene.Geometry {
+		r.rays = trace.NewScene(r.job.Scene.Geometry, r.rays, r.Workers)
 	}
-	r.suns.keep(r.job.Scene.Lights)
-	sc.Tracer = r.suns
+	sc.Tracer = &shade.Tracer{Scene: r.job.Scene, Rays: r.rays, Workers: r.Workers}
 	return sc
 }
 
-// suns keeps what answers for the suns of the stage; it serves as node.Tracer.
-type suns struct {
-	geo     *stage.Geometry
-	workers int
-	mu      sync.Mutex
-	made    map[vec.V]*trace.Sun
-}
-
-// keep forgets all but the given lights: where suns have been and left.
-func (s *suns) keep(lights []stage.Light) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	maps.DeleteFunc(s.made, func(dir vec.V, _ *trace.Sun) bool {
-		return !slices.ContainsFunc(lights, func(l stage.Light) bool { return l.Dir == dir })
-	})
-}
-
-// Sun implements node.Tracer.
-func (s *suns) Sun(dir vec.V) node.Hider {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	sun := s.made[dir]
-	if sun == nil {
-		sun = trace.NewSun(s.geo, dir, s.workers)
-		s.made[dir] = sun
+// setLevel tells all sets how well soft light is to be known.
+func (r *Renderer) setLevel(level int) {
+	r.level = level
+	r.moment.Lights = r.lightsKey
+	r.moment.Lights[0] ^= byte(level)
+	for i := range r.groups {
+		r.groups[i].set.Level = level
 	}
-	return sun
+}
+
+// soft tells whether the picture shows light that is found by chance.
+func (r *Renderer) soft() bool {
+	for i := range r.groups {
+		g := &r.groups[i]
+		targets, _, err := r.shown(g)
+		if err != nil {
+			continue
+		}
+		if r.job.Peek == nil {
+			targets = append(targets, g.program.Input(g.finish, "lines")...)
+		}
+		if g.set.N > 0 && g.program.Soft(targets, r.job.Scene.Lights) {
+			return true
+		}
+	}
+	return false
 }
 
 // eval runs the targets of group g over set.
@@ -467,6 +484,7 @@ func (r *Renderer) settle(ctx context.Context, k int, mask []bool, layers []line
 	}
 	base, delta := res.base, res.delta
 	for i, g := range sample.Select(vis, r.job.Scene, r.view, len(r.groups), r.groupOf, keep) {
+		g.Base, g.Level = r.groups[i].set, r.level
 		err := r.each(ctx, &r.groups[i], g, nil, func(p int32, c color.C, a float32) {
 			b, d := base[4*p:4*p+4], delta[4*p:4*p+4]
 			d[0], d[1], d[2], d[3] = d[0]+(c[0]*a-b[0]), d[1]+(c[1]*a-b[1]), d[2]+(c[2]*a-b[2]), d[3]+(a-b[3])

@@ -69,7 +69,7 @@ func TestLambertOnASphereAgreesWithTheClosedForm(t *testing.T) {
 	sc := ball(t)
 	net := look(t, `{"id":"light","kind":"Diffuse light"},{"id":"end","kind":"Finish","in":{"colour":"light.tone"}}`)
 	for _, sun := range [][2]float64{{0, 0}, {-40, 45}, {130, -20}} {
-		sc.Stage.Suns[0].Azimuth, sc.Stage.Suns[0].Elevation = sun[0], sun[1]
+		sc.Stage.Lights[0].Azimuth, sc.Stage.Lights[0].Elevation = sun[0], sun[1]
 		sc = stagetest.Again(t, sc)
 		j := job(sc, net, 240, 240, 1)
 		j.Peek = &picture.Peek{Look: stagetest.Look, Ref: network.Ref{Node: "light", Port: "tone"}, Raw: true}
@@ -100,7 +100,7 @@ func TestBandsLieWhereTheClosedFormPutsThemInTheirVeryColours(t *testing.T) {
 	sc := ball(t)
 	net := look(t, banded+`{"id":"end","kind":"Finish","in":{"colour":"bands.colour"}}`)
 	for _, sun := range [][2]float64{{-40, 45}, {70, 10}} {
-		sc.Stage.Suns[0].Azimuth, sc.Stage.Suns[0].Elevation = sun[0], sun[1]
+		sc.Stage.Lights[0].Azimuth, sc.Stage.Lights[0].Elevation = sun[0], sun[1]
 		sc = stagetest.Again(t, sc)
 		view := sc.Stage.Camera.View(300, 300)
 		dir := vec.Direction(sun[0], sun[1])
@@ -170,7 +170,7 @@ func TestWhatAChangeLeavesBehindIsWhatAFreshPictureShows(t *testing.T) {
 	peek := job(sc, b, 200, 150, 8)
 	peek.Peek = &picture.Peek{Look: stagetest.Look, Ref: network.Ref{Node: "light", Port: "tone"}}
 	assert.Equal(t, bytesOf(t, picture.NewRenderer(2), peek), bytesOf(t, r, peek))
-	sc.Stage.Suns[0].Azimuth = 80
+	sc.Stage.Lights[0].Azimuth = 80
 	sc = stagetest.Again(t, sc)
 	assert.Equal(t, bytesOf(t, picture.NewRenderer(2), job(sc, a, 200, 150, 8)), bytesOf(t, r, job(sc, a, 200, 150, 8)))
 	sc.Stage.Camera.Azimuth = 30

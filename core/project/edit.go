@@ -23,7 +23,7 @@ type Edit struct {
 	Name   string   `json:"name,omitempty"`
 	From   string   `json:"from,omitempty"` // an output, "node.port"
 	To     string   `json:"to,omitempty"`   // an input, "node.port"
-	ID     string   `json:"id,omitempty"`   // a model or a sun
+	ID     string   `json:"id,omitempty"`   // a model or a light
 	Part   string   `json:"part,omitempty"`
 	Parts  []string `json:"parts,omitempty"` // model.add: the parts of the model
 	Index  int      `json:"index,omitempty"` // ramp.*: which stop; list.*: which entry; from 0
@@ -38,7 +38,7 @@ type Edit struct {
 	Groups  []network.Group  `json:"groups,omitempty"`
 	// Colors are those of a palette, for swatch.bring.
 	Colors []Swatch `json:"colors,omitempty"`
-	// Box is what camera.frame frames; the caller that has the meshes fills it in.
+	// Box is what camera.frame frames and what lights are placed by; the caller that has the meshes fills it in.
 	Box *vec.Box `json:"-"`
 }
 
@@ -207,9 +207,9 @@ func init() {
 		"model.add":    plain("brought in a model", addModel),
 		"model.remove": plain("removed a model", removeModel),
 		"model.set":    plain("changed a model", setModel),
-		"sun.add":      plain("added a sun", addSun),
-		"sun.remove":   plain("removed a sun", removeSun),
-		"sun.set":      plain("changed a sun", setSun),
+		"light.add":    plain("added a light", addLight),
+		"light.remove": plain("removed a light", removeLight),
+		"light.set":    plain("changed a light", setLight),
 		"camera.set":   plain("moved the camera", setCamera),
 		"camera.frame": plain("framed the stage", frame),
 		"backdrop.set": plain("changed the backdrop", setBackdrop),

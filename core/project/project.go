@@ -104,7 +104,10 @@ func (p *Project) Clone() *Project {
 		}
 		q.Stage.Models[i].Looks = looks
 	}
-	q.Stage.Suns = slices.Clone(p.Stage.Suns)
+	q.Stage.Lights = slices.Clone(p.Stage.Lights)
+	for i := range q.Stage.Lights {
+		q.Stage.Lights[i].Parts = slices.Clone(p.Stage.Lights[i].Parts)
+	}
 	q.Looks = slices.Clone(p.Looks)
 	for i := range q.Looks {
 		q.Looks[i].Network = q.Looks[i].Network.Clone()

@@ -72,10 +72,10 @@ func TestStageEdits(t *testing.T) {
 	apply(t, p, project.Edit{Op: "look.assign", ID: m, Part: "Cube", Look: l2})
 	o := apply(t, p, project.Edit{Op: "look.remove", Look: l2})
 	assert.Equal(t, "1 parts that wore it now wear First look.", o.Note)
-	sun := apply(t, p, project.Edit{Op: "sun.add"}).Created
-	apply(t, p, project.Edit{Op: "sun.set", ID: sun, Key: "direction", Value: []any{1.0, 0.0, 0.0}})
-	assert.InDelta(t, 90, p.Stage.Suns[1].Azimuth, 1e-6)
-	apply(t, p, project.Edit{Op: "sun.remove", ID: sun})
+	sun := apply(t, p, project.Edit{Op: "light.add"}).Created
+	apply(t, p, project.Edit{Op: "light.set", ID: sun, Key: "direction", Value: []any{1.0, 0.0, 0.0}})
+	assert.InDelta(t, 90, p.Stage.Lights[1].Azimuth, 1e-6)
+	apply(t, p, project.Edit{Op: "light.remove", ID: sun})
 	box := vec.Box{Min: vec.V{-1, -1, -1}, Max: vec.V{1, 1, 1}}
 	apply(t, p, project.Edit{Op: "camera.frame", Box: &box, Aspect: 1.6})
 	assert.Equal(t, vec.V{}, p.Stage.Camera.Target)
@@ -91,7 +91,7 @@ func TestEditsAreRefusedInWords(t *testing.T) {
 		"keeps at least one look":         {Op: "look.remove", Look: "look1"},
 		"no model \"m\" any more":         {Op: "model.remove", ID: "m"},
 		"the name is empty":               {Op: "project.rename", Name: "  "},
-		"elevation 120 lies outside":      {Op: "sun.set", ID: "sun", Key: "elevation", Value: 120.0},
+		"elevation 120 lies outside":      {Op: "light.set", ID: "sun", Key: "elevation", Value: 120.0},
 		"a camera has no \"colour\"":      {Op: "camera.set", Value: map[string]any{"colour": 1.0}},
 		"the ramp has no band 9":          {Op: "ramp.stop", Look: "look1", Node: "n2", Index: 8, Value: map[string]any{"at": 0.1}},
 		"has no ramp":                     {Op: "ramp.flip", Look: "look1", Node: "n1"},
@@ -114,7 +114,7 @@ func TestRandomEditsLeaveASoundProject(t *testing.T) {
 	p := project.New("x")
 	pick := func(list ...string) string { return list[r.IntN(len(list))] }
 	ops := []string{"look.add", "look.duplicate", "look.remove", "look.assign", "look.rename", "node.add", "node.remove", "node.rename", "node.set", "node.input", "wire", "unwire",
-		"ramp.flip", "ramp.spread", "ramp.add", "ramp.remove", "ramp.stop", "model.add", "model.remove", "model.set", "sun.add", "sun.remove", "sun.set", "camera.set", "backdrop.set"}
+		"ramp.flip", "ramp.spread", "ramp.add", "ramp.remove", "ramp.stop", "model.add", "model.remove", "model.set", "light.add", "light.remove", "light.set", "camera.set", "backdrop.set"}
 	values := []any{nil, 0.5, -3.0, 1e300, "text", true, []any{1.0, 2.0, 3.0}, map[string]any{"at": 0.3}, map[string]any{"azimuth": 5.0}, "#123456", []any{}}
 	accepted := 0
 	for range 5000 {

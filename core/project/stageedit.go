@@ -23,7 +23,7 @@ func (p *Project) model(id string) (*stage.Model, error) {
 
 func (p *Project) taken(id string) bool {
 	return slices.ContainsFunc(p.Stage.Models, func(m stage.Model) bool { return m.ID == id }) ||
-		slices.ContainsFunc(p.Stage.Suns, func(s stage.Sun) bool { return s.ID == id })
+		slices.ContainsFunc(p.Stage.Lights, func(l stage.Light) bool { return l.ID == id })
 }
 
 func addModel(p *Project, e *Edit, o *Outcome) error {
@@ -105,74 +105,6 @@ func vector(v any, to *vec.V) error {
 		}
 	}
 	return nil
-}
-
-func (p *Project) sun(id string) (*stage.Sun, error) {
-	for i := range p.Stage.Suns {
-		if p.Stage.Suns[i].ID == id {
-			return &p.Stage.Suns[i], nil
-		}
-	}
-	return nil, fmt.Errorf("project: there is no sun %.40q any more", id)
-}
-
-func addSun(p *Project, e *Edit, o *Outcome) error {
-	n := len(p.Stage.Suns) + 1
-	o.Created = freshID("sun", p.taken)
-	p.Stage.Suns = append(p.Stage.Suns, stage.Sun{ID: o.Created, Name: fmt.Sprintf("Sun %d", n), Azimuth: 140, Elevation: 20,
-		Strength: 0.5, Color: color.C{1, 1, 1}, Shadows: true})
-	return nil
-}
-
-func removeSun(p *Project, e *Edit, o *Outcome) error {
-	s, err := p.sun(e.ID)
-	if err != nil {
-		return err
-	}
-	o.Label = "removed " + s.Name
-	p.Stage.Suns = slices.DeleteFunc(p.Stage.Suns, func(s stage.Sun) bool { return s.ID == e.ID })
-	return nil
-}
-
-func setSun(p *Project, e *Edit, o *Outcome) error {
-	s, err := p.sun(e.ID)
-	if err != nil {
-		return err
-	}
-	o.Label = "changed " + s.Name
-	switch e.Key {
-	case "name":
-		s.Name = strings.TrimSpace(e.Name)
-		return checkName(s.Name)
-	case "azimuth":
-		return number(e.Value, &s.Azimuth)
-	case "elevation":
-		return number(e.Value, &s.Elevation)
-	case "strength":
-		return number(e.Value, &s.Strength)
-	case "color":
-		s.Color, err = color.FromAny(e.Value)
-		return err
-	case "shadows":
-		on, ok := e.Value.(bool)
-		if !ok {
-			return errors.New("project: shadows are on or off")
-		}
-		s.Shadows = on
-		return nil
-	case "direction": // azimuth and elevation at once, as the light is dragged
-		var d vec.V
-		if err := vector(e.Value, &d); err != nil {
-			return err
-		}
-		if d.Unit() == (vec.V{}) {
-			return errors.New("project: a direction has a length")
-		}
-		s.Azimuth, s.Elevation = vec.Angles(d)
-		o.Label = "moved " + s.Name
-		return nil
-	}
-	return fmt.Errorf("project: a sun has no %.20q", e.Key)
 }
 
 func setCamera(p *Project, e *Edit, o *Outcome) error {

@@ -35,27 +35,106 @@ type Set struct {
 	Eye   [3][]float32
 	UV    [2][]float32
 
+	// Base is the set of the same parts as the first position in each pixel saw
+	// them; nil for that set itself, and for those that have nothing to do with one.
+	Base *Set
+	// Level tells how well what is found by chance is to be known: 0 for a first
+	// picture, 1 for one that has settled.
+	Level int
+
 	geo *stage.Geometry
 
 	mu    sync.Mutex
-	shade map[vec.V][]uint8
+	found map[string]*Found
+	grid  *Grid
+	whole *Set    // that this one was picked from
+	from  []int32 // which of its samples
 }
 
-// Shade returns, for light from direction dir, what is known of each sample: 0
-// nothing yet, 1 lit, 2 in shadow. Whoever finds out writes it there, each
-// sample from one goroutine.
-func (s *Set) Shade(dir vec.V) []uint8 {
+// Found is what has been found out by rays at the samples of a set.
+type Found struct {
+	Level  int
+	Planes [][]float32 // each of length N
+	Raw    [][]float32 // the same before it was smoothed, for those who go on with it
+}
+
+// maxFound limits what is kept of a set: lights that have moved on leave theirs.
+const maxFound = 24
+
+// Found returns what was kept under a name, nil for nothing. A set that was
+// picked from another takes part in what the other has.
+func (s *Set) Found(name string) *Found {
+	s.mu.Lock()
+	f, whole := s.found[name], s.whole
+	s.mu.Unlock()
+	if whole == nil {
+		return f
+	}
+	all := whole.Found(name)
+	if all == nil || f != nil && f.Level >= all.Level {
+		return f
+	}
+	f = &Found{Level: all.Level, Planes: make([][]float32, len(all.Planes))}
+	for k, p := range all.Planes {
+		f.Planes[k] = make([]float32, s.N)
+		for i, at := range s.from {
+			f.Planes[k][i] = p[at]
+		}
+	}
+	s.Keep(name, f)
+	return f
+}
+
+// Keep keeps what has been found out under a name.
+func (s *Set) Keep(name string, f *Found) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	out := s.shade[dir]
-	if out == nil {
-		if s.shade == nil || len(s.shade) >= stage.MaxSuns { // suns that have moved on
-			s.shade = map[vec.V][]uint8{}
-		}
-		out = make([]uint8, s.N)
-		s.shade[dir] = out
+	if s.found == nil || len(s.found) >= maxFound {
+		s.found = map[string]*Found{}
 	}
-	return out
+	s.found[name] = f
+}
+
+// Grid tells which sample lies at a pixel.
+type Grid struct {
+	x0, y0, w, h int
+	at           []int32
+}
+
+// Grid returns the grid of a set that has at most one sample in each pixel.
+func (s *Set) Grid() *Grid {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.grid != nil {
+		return s.grid
+	}
+	g := &Grid{x0: s.View.W, y0: s.View.H}
+	x1, y1 := 0, 0
+	for _, p := range s.Pixel {
+		x, y := int(p)%s.View.W, int(p)/s.View.W
+		g.x0, g.y0, x1, y1 = min(g.x0, x), min(g.y0, y), max(x1, x+1), max(y1, y+1)
+	}
+	g.w, g.h = max(0, x1-g.x0), max(0, y1-g.y0)
+	g.at = make([]int32, g.w*g.h)
+	for i := range g.at {
+		g.at[i] = -1
+	}
+	for i, p := range s.Pixel {
+		g.at[(int(p)/s.View.W-g.y0)*g.w+int(p)%s.View.W-g.x0] = int32(i)
+	}
+	s.grid = g
+	return g
+}
+
+// At returns the sample at a pixel, -1 if there is none.
+func (g *Grid) At(x, y int) int32 {
+	if x -= g.x0; x < 0 || x >= g.w {
+		return -1
+	}
+	if y -= g.y0; y < 0 || y >= g.h {
+		return -1
+	}
+	return g.at[y*g.w+x]
 }
 
 // Select returns one set of samples for each group: the pixels of vis that keep
@@ -93,7 +172,7 @@ func Select(vis *Visibility, scene *stage.Scene, view stage.View, groups int, gr
 // Pick returns the set of some of the samples, in the order given; one may be
 // picked more than once.
 func (s *Set) Pick(samples []int32) *Set {
-	out := &Set{View: s.View, At: s.At, geo: s.geo, N: len(samples),
+	out := &Set{View: s.View, At: s.At, geo: s.geo, N: len(samples), Level: s.Level, whole: s, from: samples,
 		Pixel: make([]int32, len(samples)), Tri: make([]int32, len(samples)), Part: make([]int32, len(samples))}
 	for i, k := range samples {
 		out.Pixel[i], out.Tri[i], out.Part[i] = s.Pixel[k], s.Tri[k], s.Part[k]
@@ -231,3 +310,6 @@ func NormalAt(vis *Visibility, scene *stage.Scene, view stage.View, x, y int) (n
 	at := func(p [3][]float32) vec.V { return vec.V{p[0][0], p[1][0], p[2][0]} }
 	return at(s.Norm), at(s.Pos), at(s.Eye), true
 }
+
+// Picked returns the set that s was picked from, nil if it was not.
+func (s *Set) Picked() *Set { return s.whole }

@@ -3,11 +3,14 @@ package stage
 import (
 	"crypto/sha256"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"slices"
 
 	"mobanta/core/color"
+	"mobanta/core/light"
 	"mobanta/core/mesh"
+	"mobanta/core/pixmap"
 	"mobanta/core/vec"
 )
 
@@ -16,8 +19,10 @@ import (
 type Scene struct {
 	*Geometry
 	Stage  *Stage
-	Lights []Light
+	Lights []light.Source
 	Parts  []Part
+	Files  Files
+	made   []Light // what Lights were made from
 }
 
 // Geometry is the triangles of all models in world space.
@@ -45,6 +50,7 @@ type Part struct {
 	Name  string
 	Look  string // the look's id, "" for none
 	Box   vec.Box
+	ID    string // as lights name it, PartID
 	Color color.C
 	UV    bool    // whether the model has texture coordinates
 	Seed  float32 // a chance number of the part's name, 0 up to 1
@@ -56,29 +62,37 @@ func Seed(name string) float32 {
 	return float32(binary.LittleEndian.Uint32(sum[:])>>8) / (1 << 24)
 }
 
-// Light is a sun made ready.
-type Light struct {
-	ID, Name string
-	Dir      vec.V   // unit, towards the light
-	Color    color.C // times strength
-	Strength float32
-	Shadows  bool
+// Files gives what a stage is made from.
+type Files interface {
+	// Surface returns the prepared mesh of a model; it is called for every model
+	// of the stage.
+	Surface(m *Model) (*mesh.Surface, error)
+	// Picture returns the picture of that hash.
+	Picture(hash string) (*pixmap.Pixmap, error)
 }
 
-// Surfaces gives the prepared mesh of a model; it is called for every model of
-// the stage.
+// Surfaces serves as Files where there are no pictures.
 type Surfaces func(m *Model) (*mesh.Surface, error)
+
+// Surface implements Files.
+func (f Surfaces) Surface(m *Model) (*mesh.Surface, error) { return f(m) }
+
+// Picture implements Files.
+func (f Surfaces) Picture(string) (*pixmap.Pixmap, error) { return nil, ErrNoPicture }
+
+// ErrNoPicture says that a picture is not there.
+var ErrNoPicture = errors.New("stage: the picture is missing")
 
 // NewScene makes s ready. An older scene with the same models at the same places
 // lends its geometry; it may be nil.
-func NewScene(s *Stage, surfaces Surfaces, old *Scene) (*Scene, error) {
-	sc := &Scene{Stage: s}
+func NewScene(s *Stage, files Files, old *Scene) (*Scene, error) {
+	sc := &Scene{Stage: s, Files: files}
 	loaded := make([]*mesh.Surface, len(s.Models))
 	same := old != nil && len(old.Models) == len(s.Models)
 	for i := range s.Models {
 		m := &s.Models[i]
 		var err error
-		if loaded[i], err = surfaces(m); err != nil {
+		if loaded[i], err = files.Surface(m); err != nil {
 			return nil, fmt.Errorf("stage: model %.40q: %w", m.Name, err)
 		}
 		same = same && old.Models[i].Surface == loaded[i] && old.Models[i].Matrix == m.Matrix()
@@ -90,16 +104,13 @@ func NewScene(s *Stage, surfaces Surfaces, old *Scene) (*Scene, error) {
 	}
 	for i := range s.Models {
 		for k, p := range loaded[i].Mesh.Parts {
-			sc.Parts = append(sc.Parts, Part{Model: i, Name: p.Name, Look: s.Models[i].Looks[p.Name], Color: p.Color, Seed: Seed(p.Name),
+			sc.Parts = append(sc.Parts, Part{Model: i, Name: p.Name, ID: PartID(s.Models[i].ID, p.Name), Look: s.Models[i].Looks[p.Name], Color: p.Color, Seed: Seed(p.Name),
 				Box: transformed(loaded[i].PartBox[k], sc.Models[i].Matrix), UV: len(loaded[i].UV) > 0})
 		}
 	}
-	for _, l := range s.Suns {
-		c := l.Color
-		for k := range c {
-			c[k] *= l.Strength
-		}
-		sc.Lights = append(sc.Lights, Light{ID: l.ID, Name: l.Name, Dir: vec.Direction(l.Azimuth, l.Elevation), Color: c, Strength: l.Strength, Shadows: l.Shadows})
+	sc.made = slices.Clone(s.Lights)
+	for i := range s.Lights {
+		sc.Lights = append(sc.Lights, s.Lights[i].source(sc, old))
 	}
 	return sc, nil
 }

@@ -1,4 +1,4 @@
-// Package stage holds what is rendered: models with their parts, suns, a camera and a backdrop, as plain data that is
+// Package stage holds what is rendered: models with their parts, lights, a camera and a backdrop, as plain data that is
 // checked, and made ready as a Scene.
 package stage
 
@@ -7,6 +7,7 @@ import (
 	"math"
 
 	"mobanta/core/color"
+	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/vec"
 )
@@ -14,7 +15,7 @@ import (
 // Stage is what is rendered.
 type Stage struct {
 	Models   []Model  `json:"models"`
-	Suns     []Sun    `json:"suns"`
+	Lights   []Light  `json:"lights"`
 	Camera   Camera   `json:"camera"`
 	Backdrop Backdrop `json:"backdrop"`
 	Time     Time     `json:"time,omitzero"`
@@ -70,17 +71,6 @@ type Model struct {
 // Matrix returns the map from the model's own space to the stage.
 func (m *Model) Matrix() vec.M { return vec.Place(m.At, m.Turn, m.Scale) }
 
-// Sun is a light from infinitely far away.
-type Sun struct {
-	ID        string  `json:"id"`
-	Name      string  `json:"name"`
-	Azimuth   float64 `json:"azimuth"`   // degrees; 0 is +Z, growing towards +X
-	Elevation float64 `json:"elevation"` // degrees above the horizon, -90..90
-	Strength  float32 `json:"strength"`  // 1 gives tone 1 where the surface faces the sun
-	Color     color.C `json:"color"`
-	Shadows   bool    `json:"shadows"` // whether models cast shadows in its light
-}
-
 // Camera looks at Target from a direction and a distance.
 type Camera struct {
 	Azimuth   float64 `json:"azimuth"`   // degrees
@@ -100,7 +90,7 @@ type Backdrop struct {
 // Limits on a stage.
 const (
 	MaxModels = 200
-	MaxSuns   = 16
+	MaxLights = 16
 	far       = 1e9
 )
 
@@ -109,8 +99,8 @@ func (s *Stage) Check() error {
 	if len(s.Models) > MaxModels {
 		return fmt.Errorf("stage: at most %d models, not %d", MaxModels, len(s.Models))
 	}
-	if len(s.Suns) > MaxSuns {
-		return fmt.Errorf("stage: at most %d suns, not %d", MaxSuns, len(s.Suns))
+	if len(s.Lights) > MaxLights {
+		return fmt.Errorf("stage: at most %d lights, not %d", MaxLights, len(s.Lights))
 	}
 	ids := map[string]bool{}
 	for i := range s.Models {
@@ -123,14 +113,14 @@ func (s *Stage) Check() error {
 			return fmt.Errorf("stage: model %.40q: %w", m.Name, err)
 		}
 	}
-	for i := range s.Suns {
-		l := &s.Suns[i]
+	for i := range s.Lights {
+		l := &s.Lights[i]
 		if l.ID == "" || ids[l.ID] {
-			return fmt.Errorf("stage: sun %d needs an id of its own", i+1)
+			return fmt.Errorf("stage: light %d needs an id of its own", i+1)
 		}
 		ids[l.ID] = true
 		if err := l.check(); err != nil {
-			return fmt.Errorf("stage: sun %.40q: %w", l.Name, err)
+			return fmt.Errorf("stage: light %.40q: %w", l.Name, err)
 		}
 	}
 	if err := s.Time.check(); err != nil {
@@ -163,16 +153,6 @@ func (m *Model) check() error {
 	return nil
 }
 
-func (l *Sun) check() error {
-	if err := within("azimuth", l.Azimuth, -36000, 36000); err != nil {
-		return err
-	}
-	if err := within("elevation", l.Elevation, -90, 90); err != nil {
-		return err
-	}
-	return within("strength", float64(l.Strength), 0, 1000)
-}
-
 func (c *Camera) check() error {
 	if err := within("azimuth", c.Azimuth, -36000, 36000); err != nil {
 		return err
@@ -202,7 +182,7 @@ func within(name string, v, lo, hi float64) error {
 func New() Stage {
 	return Stage{
 		Models:   []Model{},
-		Suns:     []Sun{{ID: "sun", Name: "Key sun", Azimuth: -40, Elevation: 45, Strength: 1, Color: color.C{1, 1, 1}, Shadows: true}},
+		Lights:   []Light{NewLight("sun", "Key sun", light.Sun)},
 		Camera:   Camera{Azimuth: 20, Elevation: 15, Distance: 6, Angle: 28},
 		Backdrop: Backdrop{Color: color.MustHex("#26414D")},
 	}

@@ -29,13 +29,13 @@ func TestCheckRefuses(t *testing.T) {
 		"unknown solid":   func(s *stage.Stage) { s.Models[0].Solid = "teacup" },
 		"scale":           func(s *stage.Stage) { s.Models[0].Scale = 0 },
 		"NaN place":       func(s *stage.Stage) { s.Models[0].At[1] = nan },
-		"same id":         func(s *stage.Stage) { s.Suns[0].ID = "m" },
-		"sun under floor": func(s *stage.Stage) { s.Suns[0].Elevation = -91 },
-		"strength":        func(s *stage.Stage) { s.Suns[0].Strength = -1 },
+		"same id":         func(s *stage.Stage) { s.Lights[0].ID = "m" },
+		"sun under floor": func(s *stage.Stage) { s.Lights[0].Elevation = -91 },
+		"strength":        func(s *stage.Stage) { s.Lights[0].Strength = -1 },
 		"camera distance": func(s *stage.Stage) { s.Camera.Distance = 0 },
 		"camera angle":    func(s *stage.Stage) { s.Camera.Angle = nan },
 		"camera upright":  func(s *stage.Stage) { s.Camera.Elevation = 90 },
-		"too many suns":   func(s *stage.Stage) { s.Suns = make([]stage.Sun, stage.MaxSuns+1) },
+		"too many suns":   func(s *stage.Stage) { s.Lights = make([]stage.Light, stage.MaxLights+1) },
 	} {
 		s := stage.New()
 		s.Models = []stage.Model{{ID: "m", Solid: "cube", Scale: 1}}
@@ -79,7 +79,7 @@ func TestRayAndProjectAreInverse(t *testing.T) {
 
 func TestGeometryIsLentWhereNothingMoved(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Sphere(1, 16, 8), mesh.Cuboid(vec.V{1, 1, 1}))
-	sc.Stage.Suns[0].Azimuth = 50
+	sc.Stage.Lights[0].Azimuth = 50
 	again := stagetest.Again(t, sc)
 	assert.Same(t, sc.Geometry, again.Geometry)
 	assert.NotEqual(t, sc.Lights[0].Dir, again.Lights[0].Dir)

@@ -132,3 +132,12 @@ func (b Box) Corners() (c [8]V) {
 	}
 	return c
 }
+
+// Across returns two unit vectors that are perpendicular to the unit vector n and
+// to each other (Duff et al. 2017).
+func Across(n V) (a, b V) {
+	s := float32(math.Copysign(1, float64(n[2])))
+	k := -1 / (s + n[2])
+	m := n[0] * n[1] * k
+	return V{1 + s*n[0]*n[0]*k, s * m, -s * n[0]}, V{m, s + n[1]*n[1]*k, -n[1]}
+}

@@ -9,6 +9,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
+	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -96,7 +97,7 @@ func ball() (*sample.Set, *stage.Scene, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	sc, err := stage.NewScene(&st, func(*stage.Model) (*mesh.Surface, error) { return surface, nil }, nil)
+	sc, err := stage.NewScene(&st, stage.Surfaces(func(*stage.Model) (*mesh.Surface, error) { return surface, nil }), nil)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -110,7 +111,7 @@ func ball() (*sample.Set, *stage.Scene, error) {
 
 // byHand is the network above as one loop, as a programmer would write it who
 // knows it beforehand.
-func byHand(s *sample.Set, l stage.Light, stops []color.Stop, out *[3][]float32) {
+func byHand(s *sample.Set, l light.Source, stops []color.Stop, out *[3][]float32) {
 	step := func(x, a, b float32) float32 {
 		t := max(0, min(1, (x-a)/(b-a)))
 		return t * t * (3 - 2*t)

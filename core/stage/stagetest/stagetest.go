@@ -18,7 +18,7 @@ const Look = "look"
 func Of(t testing.TB, meshes ...*mesh.Mesh) *stage.Scene {
 	t.Helper()
 	st := stage.New()
-	st.Suns[0].Azimuth, st.Suns[0].Elevation = 0, 0
+	st.Lights[0].Azimuth, st.Lights[0].Elevation = 0, 0
 	st.Camera.Azimuth, st.Camera.Elevation = 0, 0
 	return With(t, &st, meshes...)
 }
@@ -39,7 +39,7 @@ func With(t testing.TB, st *stage.Stage, meshes ...*mesh.Mesh) *stage.Scene {
 		surfaces[id] = s
 	}
 	require.NoError(t, st.Check())
-	sc, err := stage.NewScene(st, func(m *stage.Model) (*mesh.Surface, error) { return surfaces[m.ID], nil }, nil)
+	sc, err := stage.NewScene(st, stage.Surfaces(func(m *stage.Model) (*mesh.Surface, error) { return surfaces[m.ID], nil }), nil)
 	require.NoError(t, err)
 	st.Camera = st.Camera.Frame(sc.Box, 1)
 	return sc
@@ -48,14 +48,14 @@ func With(t testing.TB, st *stage.Stage, meshes ...*mesh.Mesh) *stage.Scene {
 // Again returns the scene after a change to its stage.
 func Again(t testing.TB, sc *stage.Scene) *stage.Scene {
 	t.Helper()
-	out, err := stage.NewScene(sc.Stage, func(m *stage.Model) (*mesh.Surface, error) {
+	out, err := stage.NewScene(sc.Stage, stage.Surfaces(func(m *stage.Model) (*mesh.Surface, error) {
 		for i := range sc.Stage.Models {
 			if sc.Stage.Models[i].ID == m.ID {
 				return sc.Models[i].Surface, nil
 			}
 		}
 		return nil, nil
-	}, sc)
+	}), sc)
 	require.NoError(t, err)
 	return out
 }

@@ -160,7 +160,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-sun],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el);
@@ -170,9 +170,9 @@ document.addEventListener("click", async (e) => {
     e.preventDefault();
     choose("", { look: d.lookTab });
   } else if (d.peek) peek(d.peek);
-  else if (d.sun) {
-    state.sun = d.sun;
-    picture.showSun();
+  else if (d.light) {
+    state.light = d.light;
+    picture.showLight();
     refresh("stage");
   } else if (d.pick) openPicker(d.pick);
   else if (d.act) {
@@ -429,7 +429,7 @@ dialogs(live);
 document.addEventListener("htmx:after:swap", (e) => {
   if (e.target.id === "bench") ramp.attach();
   if (e.target.id === "network" || e.target.id === "list") network.attach(e.target);
-  if (e.target.id === "hint") picture.showSun();
+  if (e.target.id === "hint") picture.showLight();
   // Where the chosen node is gone, or none was named, the server chose another;
   // it also knows which group is open.
   const on = $("bench-of");

@@ -36,7 +36,7 @@ export class Picture {
       this.easel.style.background = greys[at];
     });
     this.easel.style.background = localStorage.getItem("surround") || greys[0];
-    this.showSun();
+    this.showLight();
   }
 
   /** Size to render, in pixels of the screen. */
@@ -87,8 +87,8 @@ export class Picture {
     document.getElementById("split-right").textContent = names[1];
   }
 
-  showSun() {
-    const name = document.querySelector(`[data-sun-name="${CSS.escape(state.sun)}"]`)?.textContent ?? "no light";
+  showLight() {
+    const name = document.querySelector(`[data-light-name="${CSS.escape(state.light)}"]`)?.textContent ?? "no light";
     const el = document.getElementById("ball-name");
     if (el.textContent !== name) el.textContent = name;
   }
@@ -114,7 +114,7 @@ export class Picture {
       el.setPointerCapture(e.pointerId);
       el.focus({ preventScroll: true });
       e.preventDefault();
-      const tell = (final) => this.live.send({ t: "hand", tool, sun: state.sun, x0, y0, x: last[0], y: last[1], final });
+      const tell = (final) => this.live.send({ t: "hand", tool, light: state.light, x0, y0, x: last[0], y: last[1], final });
       if (tool === "ball") tell(false);
       const move = (ev) => {
         last = at(ev, tool);
@@ -151,13 +151,13 @@ export class Picture {
     const n = (this.nudged ??= { tool, x: 0, y: 0, timer: 0 });
     if (n.tool !== tool) {
       clearTimeout(n.timer);
-      this.live.send({ t: "hand", tool: n.tool, sun: state.sun, x0: 0, y0: 0, x: n.x, y: n.y, final: true });
+      this.live.send({ t: "hand", tool: n.tool, light: state.light, x0: 0, y0: 0, x: n.x, y: n.y, final: true });
       n.tool = tool;
       n.x = n.y = 0;
     }
     n.x += dx;
     n.y += dy;
-    const tell = (final) => this.live.send({ t: "hand", tool: n.tool, sun: state.sun, x0: 0, y0: 0, x: n.x, y: n.y, final });
+    const tell = (final) => this.live.send({ t: "hand", tool: n.tool, light: state.light, x0: 0, y0: 0, x: n.x, y: n.y, final });
     tell(false);
     clearTimeout(n.timer);
     n.timer = setTimeout(() => {

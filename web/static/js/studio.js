@@ -11,7 +11,7 @@ export const state = {
   group: body.dataset.group, // its id
   node: body.dataset.node,
   selected: new Set(), // nodes chosen beside the one
-  sun: body.dataset.sun,
+  light: body.dataset.light,
   peek: "", // "node.port"
   other: "", // the look that is compared with
   version: Number(body.dataset.version),
@@ -19,7 +19,7 @@ export const state = {
 };
 
 export const base = `/p/${state.project}`;
-export const query = (more = {}) => new URLSearchParams({ look: state.look, path: state.path, node: state.node, sun: state.sun, ...more }).toString();
+export const query = (more = {}) => new URLSearchParams({ look: state.look, path: state.path, node: state.node, light: state.light, ...more }).toString();
 
 /** The network that is open, as edits name it. */
 export const where = () => (state.group ? { group: state.group } : { look: state.look });

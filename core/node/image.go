@@ -1,0 +1,52 @@
+package node
+
+import (
+	"mobanta/core/network"
+	"mobanta/core/pixmap"
+	"mobanta/core/sample"
+)
+
+var imageKind = &Kind{
+	Spec: network.Spec{
+		Kind: "image", Name: "Image", Family: "texture",
+		Purpose: "A picture laid on the surface.",
+		Words:   []string{"texture", "picture", "bitmap", "photo", "map", "png", "jpeg", "webp"},
+		Inputs:  []network.Port{{Key: "place", Name: "place", Type: network.Vector, Hidden: true, Help: "0..1 from the picture's lower left corner. Unwired: the model's UVs."}},
+		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}, {Key: "alpha", Name: "alpha", Type: network.Tone}},
+		Settings: []network.Setting{
+			{Key: "picture", Name: "Picture", Type: network.Picture, Default: ""},
+			{Key: "beyond", Name: "Beyond its edge", Type: network.Choice, Default: string(pixmap.Repeat), Choices: []network.Option{{Key: string(pixmap.Repeat), Name: "Repeat"}, {Key: string(pixmap.Clamp), Name: "Clamp"}, {Key: string(pixmap.Mirror), Name: "Mirror"}}},
+			{Key: "pixels", Name: "Between pixels", Type: network.Choice, Default: "smooth", Choices: []network.Option{{Key: "smooth", Name: "Smooth"}, {Key: "nearest", Name: "Nearest"}}},
+			{Key: "holds", Name: "It holds", Type: network.Choice, Default: "srgb", Choices: []network.Option{{Key: "srgb", Name: "Colours (sRGB)"}, {Key: "data", Name: "Data"}}},
+		},
+	},
+	Needs: sample.UV,
+	Prepare: func(get func(string) any) any {
+		return imageData{get("picture").(string), pixmap.Reading{Wrap: pixmap.Wrap(get("beyond").(string)), Nearest: get("pixels") == "nearest", Data: get("holds") == "data"}}
+	},
+	Run: func(c *Call) {
+		d := c.Data.(imageData)
+		u, v := c.Set.UV[0][c.Lo:c.Lo+c.N], c.Set.UV[1][c.Lo:c.Lo+c.N]
+		if in := c.In[0]; in != nil {
+			u, v = in[0], in[1]
+		}
+		pic := c.Scene.picture(d.picture)
+		for i := range c.N {
+			col, alpha := missing, float32(1)
+			if pic != nil {
+				col, alpha = pic.Lookup(float64(u[i]), float64(v[i]), d.reading)
+			}
+			if o := c.Out[0]; o != nil {
+				o[0][i], o[1][i], o[2][i] = col[0], col[1], col[2]
+			}
+			if o := c.Out[1]; o != nil {
+				o[0][i] = alpha
+			}
+		}
+	},
+}
+
+type imageData struct {
+	picture string
+	reading pixmap.Reading
+}

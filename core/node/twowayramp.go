@@ -1,0 +1,89 @@
+package node
+
+import (
+	"sort"
+
+	"mobanta/core/color"
+	"mobanta/core/network"
+)
+
+// RowStops is the key of the setting that holds the stops of a row.
+func RowStops(row string) string { return "stops-" + row }
+
+var twoWayRamp = &Kind{
+	Spec: network.Spec{
+		Kind: "two-way-ramp", Name: "Two-way ramp", Family: "tone",
+		Purpose: "Several ramps, one above the other: the tone runs across them, a second tone chooses between them.",
+		Words:   []string{"2d ramp", "ramp texture", "x-toon", "depth toning", "lookup", "bands", "gradient"},
+		Source:  "Tone across and any second tone down, such as depth or facing (Barla, Thollot and Markosian 2006).",
+		Inputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone, Default: 0.5, Min: 0, Max: 1},
+			{Key: "down", Name: "down", Type: network.Tone, Default: 0.0, Min: 0, Max: 1, Help: "0 is the first row, 1 the last."}},
+		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}},
+		Settings: []network.Setting{
+			{Key: "rows", Name: "Rows", Type: network.Rows, Default: []network.Row{{Key: "a", Name: "Near", At: 0}, {Key: "b", Name: "Far", At: 1}}},
+			{Key: "between", Name: "Between rows", Type: network.Choice, Default: "blend", Choices: []network.Option{{Key: "blend", Name: "Blended"}, {Key: "step", Name: "Stepped"}}},
+			{Key: "mixing", Name: "Mixing", Type: network.Choice, Default: string(color.MixLinear), Choices: mixings()},
+		},
+	},
+	Ports: func(d *network.Node, s *network.Spec) {
+		all := s.Settings[:len(s.Settings):len(s.Settings)]
+		for i, r := range d.Value(s.Setting("rows")).([]network.Row) {
+			all = append(all, network.Setting{Key: RowStops(r.Key), Name: r.Name, Type: network.Stops, Default: rowStops(i)})
+		}
+		s.Settings = all
+	},
+	Prepare: func(get func(string) any) any {
+		d := twoWay{step: get("between") == "step"}
+		mixing := color.Mixing(get("mixing").(string))
+		for _, r := range get("rows").([]network.Row) {
+			d.rows = append(d.rows, rampRow{float32(r.At), color.NewRamp(get(RowStops(r.Key)).([]color.Stop), mixing)})
+		}
+		sort.SliceStable(d.rows, func(i, j int) bool { return d.rows[i].at < d.rows[j].at })
+		return d
+	},
+	Run: func(c *Call) {
+		d := c.Data.(twoWay)
+		out, tone, down := c.Out[0], c.In[0][0], c.In[1][0]
+		for i := range c.N {
+			k := 0
+			for k+1 < len(d.rows) && down[i] >= d.rows[k+1].at {
+				k++
+			}
+			var col color.C
+			if len(d.rows) > 0 {
+				col = d.rows[k].ramp.At(tone[i])
+			}
+			if !d.step && k+1 < len(d.rows) && down[i] > d.rows[k].at {
+				a, b := d.rows[k].at, d.rows[k+1].at
+				col = d.rows[k].ramp.Blend(d.rows[k+1].ramp, tone[i], (down[i]-a)/(b-a))
+			}
+			out[0][i], out[1][i], out[2][i] = col[0], col[1], col[2]
+		}
+	},
+}
+
+type twoWay struct {
+	rows []rampRow
+	step bool
+}
+
+type rampRow struct {
+	at   float32
+	ramp *color.Ramp
+}
+
+// rowStops are the stops of a new row: bands that show, paler from row to row.
+func rowStops(i int) []color.Stop {
+	rows := [][]string{{"#2B2D38", "#7A5140", "#D4843F", "#F8D79B"}, {"#3A4150", "#66737F", "#93A1A8", "#C3CBCB"}}
+	row := rows[min(i, 1)]
+	out := make([]color.Stop, len(row))
+	for k, hex := range row {
+		out[k] = color.Stop{At: float32(k) / float32(len(row)), Color: color.MustHex(hex), Edge: color.Step}
+	}
+	return out
+}
+
+// mixings are the spaces in which ramps blend.
+func mixings() []network.Option {
+	return []network.Option{{Key: string(color.MixLinear), Name: "Linear light"}, {Key: string(color.MixSRGB), Name: "sRGB"}, {Key: string(color.MixOklab), Name: "OKLab"}}
+}

@@ -1,0 +1,194 @@
+// Package pixmap holds pictures that are looked up while rendering: from PNG, JPEG, WebP and Radiance HDR files.
+package pixmap
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"image"
+	_ "image/jpeg" // registers the format
+	_ "image/png"  // registers the format
+	"math"
+
+	_ "golang.org/x/image/webp" // registers the format
+
+	"mobanta/core/color"
+)
+
+// Limits on a picture file.
+const (
+	MaxBytes  = 64 << 20
+	MaxPixels = 32 << 20
+)
+
+// Pixmap is a picture. It never changes once read.
+type Pixmap struct {
+	W, H   int
+	Shared bool   // Pix is in red, green, blue and a shared exponent, as Radiance has it, otherwise sRGB bytes and alpha
+	Pix    []byte // four bytes a pixel, row by row from the top
+}
+
+// Is tells whether data looks like a picture that Read reads.
+func Is(data []byte) bool {
+	for _, m := range []string{"\x89PNG", "\xff\xd8\xff", "#?RADIANCE", "#?RGBE"} {
+		if bytes.HasPrefix(data, []byte(m)) {
+			return true
+		}
+	}
+	return len(data) > 12 && string(data[:4]) == "RIFF" && string(data[8:12]) == "WEBP"
+}
+
+// Read reads a picture file.
+func Read(data []byte) (*Pixmap, error) {
+	if len(data) > MaxBytes {
+		return nil, fmt.Errorf("pixmap: the picture is larger than %d MB", MaxBytes>>20)
+	}
+	if bytes.HasPrefix(data, []byte("#?")) {
+		return readRadiance(data)
+	}
+	head, _, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("pixmap: this is no PNG, JPEG, WebP or Radiance picture: %w", err)
+	}
+	if err := checkSize(head.Width, head.Height); err != nil {
+		return nil, err
+	}
+	img, _, err := image.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("pixmap: %w", err)
+	}
+	b := img.Bounds()
+	p := &Pixmap{W: b.Dx(), H: b.Dy(), Pix: make([]byte, 4*b.Dx()*b.Dy())}
+	if n, ok := img.(*image.NRGBA); ok {
+		for y := range p.H {
+			copy(p.Pix[4*y*p.W:4*(y+1)*p.W], n.Pix[y*n.Stride:])
+		}
+		return p, nil
+	}
+	out := image.NRGBA{Pix: p.Pix, Stride: 4 * p.W, Rect: image.Rect(0, 0, p.W, p.H)}
+	for y := range p.H {
+		for x := range p.W {
+			out.Set(x, y, img.At(b.Min.X+x, b.Min.Y+y))
+		}
+	}
+	return p, nil
+}
+
+func checkSize(w, h int) error {
+	if w < 1 || h < 1 || w > MaxPixels || h > MaxPixels || w*h > MaxPixels {
+		return fmt.Errorf("pixmap: %d × %d pixels is not a size that can be read", w, h)
+	}
+	return nil
+}
+
+// At returns the linear colour and the alpha of a pixel.
+func (p *Pixmap) At(x, y int) (c color.C, alpha float32) {
+	q := p.Pix[4*(y*p.W+x):][:4]
+	if p.Shared {
+		if q[3] == 0 {
+			return color.C{}, 1
+		}
+		s := float32(math.Ldexp(1, int(q[3])-136))
+		return color.C{float32(q[0]) * s, float32(q[1]) * s, float32(q[2]) * s}, 1
+	}
+	return color.FromBytes(q[0], q[1], q[2]), float32(q[3]) / 255
+}
+
+// data is At with the bytes as numbers from 0 to 1, for pictures that hold no colours.
+func (p *Pixmap) data(x, y int) (c color.C, alpha float32) {
+	if p.Shared {
+		return p.At(x, y)
+	}
+	q := p.Pix[4*(y*p.W+x):][:4]
+	return color.C{float32(q[0]) / 255, float32(q[1]) / 255, float32(q[2]) / 255}, float32(q[3]) / 255
+}
+
+// Wrap tells what lies beyond the borders of a picture.
+type Wrap string
+
+// The ways to go on beyond the borders.
+const (
+	Repeat Wrap = "repeat"
+	Clamp  Wrap = "clamp"
+	Mirror Wrap = "mirror"
+)
+
+func (w Wrap) place(i, n int) int {
+	switch w {
+	case Clamp:
+		return max(0, min(n-1, i))
+	case Mirror:
+		if i = mod(i, 2*n); i >= n {
+			return 2*n - 1 - i
+		}
+		return i
+	}
+	return mod(i, n)
+}
+
+func mod(i, n int) int {
+	if i %= n; i < 0 {
+		return i + n
+	}
+	return i
+}
+
+// Reading tells how a picture is looked up.
+type Reading struct {
+	Wrap    Wrap
+	Nearest bool // no blending between pixels
+	Data    bool // bytes are numbers, not sRGB
+}
+
+// Lookup returns the colour at (u, v), which run from 0 to 1 over the picture from
+// its lower left corner; NaN reads as 0.
+func (p *Pixmap) Lookup(u, v float64, r Reading) (c color.C, alpha float32) {
+	at := p.At
+	if r.Data {
+		at = p.data
+	}
+	x, y := bounded(u)*float64(p.W), (1-bounded(v))*float64(p.H)
+	if r.Nearest {
+		return at(r.Wrap.place(int(math.Floor(x)), p.W), r.Wrap.place(int(math.Floor(y)), p.H))
+	}
+	x, y = x-0.5, y-0.5
+	fx, fy := math.Floor(x), math.Floor(y)
+	tx, ty := float32(x-fx), float32(y-fy)
+	for k, w := range [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty} {
+		if w == 0 {
+			continue
+		}
+		d, a := at(r.Wrap.place(int(fx)+k%2, p.W), r.Wrap.place(int(fy)+k/2, p.H))
+		for i := range c {
+			c[i] += d[i] * w
+		}
+		alpha += a * w
+	}
+	return c, alpha
+}
+
+// bounded keeps coordinates within what whole numbers can count.
+func bounded(x float64) float64 {
+	if x != x {
+		return 0
+	}
+	return max(-1e5, min(1e5, x))
+}
+
+// Latlong returns the colour of a latitude-longitude picture: u in turns, v from 0
+// at the top to 1 at the bottom.
+func (p *Pixmap) Latlong(u, v float64) color.C {
+	x, y := (u-math.Floor(u))*float64(p.W)-0.5, v*float64(p.H)-0.5
+	fx, fy := math.Floor(x), math.Floor(y)
+	tx, ty := float32(x-fx), float32(y-fy)
+	var c color.C
+	for k, w := range [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty} {
+		d, _ := p.At(mod(int(fx)+k%2, p.W), max(0, min(p.H-1, int(fy)+k/2)))
+		for i := range c {
+			c[i] += d[i] * w
+		}
+	}
+	return c
+}
+
+var errRadiance = errors.New("pixmap: the Radiance picture breaks off or is garbled")

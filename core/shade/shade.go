@@ -1,0 +1,245 @@
+// Package shade finds out by rays how much of each light reaches the samples of a set, and what light other surfaces
+// throw on them. What it finds is kept with the set: a light that stays where it is is not traced again.
+package shade
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"mobanta/core/light"
+	"mobanta/core/sample"
+	"mobanta/core/stage"
+	"mobanta/core/trace"
+	"mobanta/core/vec"
+)
+
+// Tracer shades the samples of a scene.
+type Tracer struct {
+	Scene   *stage.Scene
+	Rays    *trace.Scene
+	Workers int
+}
+
+// How many rays are sent to a soft light, by the set's level.
+const (
+	firstRays  = 4
+	settleRays = 48 // in a penumbra, and where one may be near
+	skyRays    = 40
+	aloneRays  = 16 // where there is no base to go by
+	chunk      = 1024
+)
+
+// name tells one light's shadows from another's.
+func name(l *light.Source) string {
+	switch l.Kind {
+	case light.Sun:
+		return fmt.Sprint(l.Kind, l.Dir, l.Size)
+	case light.Point:
+		return fmt.Sprint(l.Kind, l.At, l.Size)
+	case light.Sky:
+		return fmt.Sprintf("%s %p", l.Kind, l.Dome)
+	}
+	return fmt.Sprint(l.Kind, l.At, l.Dir, l.Size, l.High)
+}
+
+// Share returns how much of a light's own light comes through to each sample, 0
+// to 1; 0 on the side that faces away. The set has Pos, Norm and Eye. The plane
+// may be shared: do not write to it.
+func (t *Tracer) Share(ctx context.Context, set *sample.Set, l *light.Source) ([]float32, error) {
+	key := name(l)
+	f := set.Found(key)
+	if f != nil && f.Level >= set.Level {
+		return f.Planes[0], nil
+	}
+	out := &sample.Found{Level: set.Level, Planes: [][]float32{make([]float32, set.N)}}
+	share := out.Planes[0]
+	var base *sample.Found
+	if set.Base != nil && l.Soft() {
+		base = set.Base.Found(key)
+	}
+	switch {
+	case !l.Soft():
+		out.Level = 1 // one ray is all there is to know
+		t.each(ctx, set, func(i int) { share[i] = t.open(set, i, l, 1) })
+	case base != nil:
+		grid := set.Base.Grid()
+		t.each(ctx, set, func(i int) {
+			var v [1]float32
+			if !between(set, i, grid, base.Planes, v[:]) {
+				v[0] = t.open(set, i, l, aloneRays)
+			}
+			share[i] = v[0]
+		})
+	case set.Picked() != nil:
+		rays := firstRays
+		if set.Level > 0 {
+			rays = aloneRays
+		}
+		t.each(ctx, set, func(i int) { share[i] = t.open(set, i, l, rays) })
+	default:
+		t.settle(ctx, set, l, f, out)
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	set.Keep(key, out)
+	return out.Planes[0], nil
+}
+
+// settle finds out the shares of a whole set: by a few rays each, and, for level 1,
+// by many where those few do not agree. f is what is known already, or nil.
+func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, f, out *sample.Found) {
+	share := out.Planes[0]
+	if f != nil && f.Raw != nil {
+		out.Raw = f.Raw
+	} else {
+		raw := make([]float32, set.N)
+		t.each(ctx, set, func(i int) { raw[i] = t.open(set, i, l, firstRays) })
+		out.Raw = [][]float32{raw}
+	}
+	if ctx.Err() != nil {
+		return
+	}
+	if set.Level == 0 {
+		out.Planes = smooth(ctx, set, out.Raw, firstRays, 2, t.Workers)
+		return
+	}
+	raw, grid := out.Raw[0], set.Grid()
+	rounds := 2
+	t.each(ctx, set, func(i int) {
+		switch {
+		case l.Kind == light.Sky:
+			share[i] = t.open(set, i, l, skyRays)
+		case uneven(set, i, grid, raw):
+			share[i] = t.open(set, i, l, settleRays)
+		default:
+			share[i] = raw[i]
+		}
+	})
+	if l.Kind == light.Sky {
+		rounds = 3
+	}
+	if ctx.Err() == nil {
+		out.Planes = smooth(ctx, set, out.Planes, settleRays, rounds, t.Workers)
+	}
+}
+
+// each calls f for every sample on all cores, until ctx ends.
+func (t *Tracer) each(ctx context.Context, set *sample.Set, f func(i int)) {
+	sample.Parallel(t.Workers, (set.N+chunk-1)/chunk, func(job int) {
+		if ctx.Err() != nil {
+			return
+		}
+		for i := job * chunk; i < min(set.N, (job+1)*chunk); i++ {
+			f(i)
+		}
+	})
+}
+
+func at(p *[3][]float32, i int) vec.V { return vec.V{p[0][i], p[1][i], p[2][i]} }
+
+// open sends n rays to a light and returns the share of it that they reach.
+// Places of the light count by what they give the surface.
+func (t *Tracer) open(set *sample.Set, i int, l *light.Source, n int) float32 {
+	p, nrm, eye := at(&set.Pos, i), at(&set.Norm, i), at(&set.Eye, i)
+	switch l.Kind {
+	case light.Sun:
+		if c := l.Dir.Dot(nrm); c <= -l.Size {
+			return 0
+		}
+	case light.Point:
+		d := l.At.Sub(p)
+		if d.Dot(nrm) <= -l.Size {
+			return 0
+		}
+	case light.Disc, light.Rectangle:
+		d := l.At.Sub(p)
+		if d.Dot(l.Dir) <= 0 || d.Dot(nrm) <= -max(l.Size, l.High)*1.5 {
+			return 0
+		}
+	}
+	from := t.lifted(set, i, p, nrm)
+	u, v := start(set, i)
+	var sum, all float32
+	for range n {
+		dir, far, w := l.Ray(from, nrm, eye, u, v)
+		u, v = next(u, v)
+		if l.Kind != light.Sky {
+			c := dir.Dot(nrm)
+			if c <= 0 {
+				continue
+			}
+			if l.Soft() {
+				if w = c; l.Kind == light.Disc || l.Kind == light.Rectangle {
+					d2 := dir.Dot(dir)
+					w = c * dir.Dot(l.Dir) / (d2 * d2)
+				}
+			}
+		}
+		all += w
+		if !t.Rays.Occluded(from, dir, far) {
+			sum += w
+		}
+	}
+	if !(all > 0) {
+		return 0
+	}
+	return sum / all
+}
+
+// start returns where in the unit square the rays of a sample begin. From pixel to
+// pixel it moves by fixed steps (Roberts 2018), so that neighbours fill in for
+// each other.
+func start(set *sample.Set, i int) (u, v float32) {
+	p := int(set.Pixel[i])
+	x, y := float64(p%set.View.W)+float64(set.At[0]), float64(p/set.View.W)+float64(set.At[1])
+	return fraction(x*0.8191725133961645 + y*0.6710436067037893), fraction(x*0.5497004779019703 + y*0.7548776662466927 + 0.5)
+}
+
+func fraction(x float64) float32 { return float32(x - math.Floor(x)) }
+
+// next is the additive recurrence R2 (Roberts 2018), which fills the square evenly.
+func next(u, v float32) (float32, float32) {
+	if u += 0.75487766; u >= 1 {
+		u--
+	}
+	if v += 0.56984029; v >= 1 {
+		v--
+	}
+	return u, v
+}
+
+// lifted returns the place from which sample i looks for lights: on the rounded
+// surface that the normals describe instead of the flat triangle, and a hair
+// above it, so that facets throw no shadow on themselves (Hanika 2021).
+func (t *Tracer) lifted(set *sample.Set, i int, p, n vec.V) vec.V {
+	sc := t.Scene
+	tri := &sc.Tri[set.Tri[i]]
+	a, b, e := &sc.Pos[tri[0]], &sc.Pos[tri[1]], &sc.Pos[tri[2]]
+	ux, uy, uz := b[0]-a[0], b[1]-a[1], b[2]-a[2]
+	vx, vy, vz := e[0]-a[0], e[1]-a[1], e[2]-a[2]
+	wx, wy, wz := p[0]-a[0], p[1]-a[1], p[2]-a[2]
+	fx, fy, fz := uy*vz-uz*vy, uz*vx-ux*vz, ux*vy-uy*vx
+	lift := sc.Size * 2e-5
+	x, y, z := p[0]+n[0]*lift, p[1]+n[1]*lift, p[2]+n[2]*lift
+	area := fx*fx + fy*fy + fz*fz
+	if !(area > 0) {
+		return vec.V{x, y, z}
+	}
+	w1 := ((wy*vz-wz*vy)*fx + (wz*vx-wx*vz)*fy + (wx*vy-wy*vx)*fz) / area
+	w2 := ((uy*wz-uz*wy)*fx + (uz*wx-ux*wz)*fy + (ux*wy-uy*wx)*fz) / area
+	side := float32(1)
+	if fx*n[0]+fy*n[1]+fz*n[2] < 0 {
+		side = -1
+	}
+	for k, w := range [3]float32{1 - w1 - w2, w1, w2} {
+		v, m := &sc.Pos[tri[k]], &sc.Normal[tri[k]]
+		below := ((p[0]-v[0])*m[0] + (p[1]-v[1])*m[1] + (p[2]-v[2])*m[2]) * side
+		if below < 0 {
+			below *= w * side
+			x, y, z = x-m[0]*below, y-m[1]*below, z-m[2]*below
+		}
+	}
+	return vec.V{x, y, z}
+}

@@ -1,0 +1,293 @@
+package web
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"mobanta/core/color"
+	"mobanta/core/network"
+	"mobanta/core/picture"
+	"mobanta/core/project"
+)
+
+// The tools that ask the picture itself: what is behind a pixel, and which band
+// edge the hand holds. They are answered by the goroutine that draws, between two
+// passes of a picture that is settling.
+
+// point is one question.
+type point struct {
+	said
+	phase string // down, move or up
+}
+
+// grip is the band edge that the hand holds.
+type grip struct {
+	picture.Grip
+	edit   project.Edit // that moves it; its value is put in
+	lo, hi float64      // between its neighbours
+	title  string
+	moved  bool
+}
+
+// ask puts a question to the drawing goroutine; s.mu is held. Of movements only
+// the last counts.
+func (s *session) ask(m said) {
+	p := point{m, m.Phase}
+	if n := len(s.points); n > 0 && p.phase == "move" && s.points[n-1].phase == "move" {
+		s.points[n-1] = p
+	} else if n < 100 {
+		s.points = append(s.points, p)
+	}
+	s.rouse()
+}
+
+// answer answers what has been asked; of the drawing goroutine.
+func (s *session) answer() {
+	s.mu.Lock()
+	asked := s.points
+	s.points = nil
+	s.mu.Unlock()
+	for _, p := range asked {
+		var err error
+		switch p.Tool {
+		case "ask":
+			err = s.trail(p.X, p.Y)
+		case "edge":
+			err = s.edge(p)
+		}
+		if err != nil {
+			s.tell(map[string]any{"t": "problem", "error": sentence(err).Message})
+		}
+	}
+}
+
+// hintf writes on the rim of the picture what a tool is doing.
+func (s *session) hintf(format string, args ...any) {
+	s.tell(map[string]any{"t": "doing", "text": fmt.Sprintf(format, args...)})
+}
+
+// edge follows the hand that drags a band edge.
+func (s *session) edge(p point) error {
+	w := s.drawn
+	if w.project == nil {
+		return nil
+	}
+	if p.phase == "down" {
+		s.grip = nil
+		prefer := strings.TrimPrefix(w.view.Path+"/"+w.view.Node, "/")
+		g, ok, err := s.renderer.Grip(s.ctx, p.X, p.Y, prefer)
+		if err != nil {
+			return err
+		}
+		if !ok {
+			s.hintf("No band edge of a ramp or a soft step within %d pixels.", 12)
+			return nil
+		}
+		if s.grip, err = hold(w.project, g); err == nil {
+			s.hintf("Holding %s.", s.grip.title)
+		}
+		return err
+	}
+	g := s.grip
+	if g == nil {
+		return nil
+	}
+	tone, err := s.renderer.Held(s.ctx, g.Grip, p.X, p.Y)
+	switch {
+	case err != nil:
+		s.hintf("%s stays: that place does not wear its look.", g.title)
+	case float64(tone) < g.lo || float64(tone) > g.hi:
+		s.hintf("%s stays: the tone here is %s, beyond %s to %s.", g.title, number(tone), number(g.lo), number(g.hi))
+	default:
+		g.moved = true
+		if g.edit.Op == "node.input" {
+			g.edit.Value = float64(tone)
+		} else {
+			g.edit.Value = map[string]any{"at": float64(tone)}
+		}
+		s.hintf("%s at %s.", g.title, number(tone))
+	}
+	s.mu.Lock()
+	if g.moved {
+		s.trial, s.hand = []project.Edit{g.edit}, false
+		s.touch()
+	}
+	s.mu.Unlock()
+	if p.phase != "up" {
+		return nil
+	}
+	s.grip = nil
+	if !g.moved {
+		return nil
+	}
+	st, _, err := s.server.store.Edit(s.ctx, s.id, []project.Edit{g.edit})
+	if err == nil {
+		s.server.hub.changed(st)
+	}
+	s.mu.Lock()
+	s.trial = nil
+	s.touch()
+	s.mu.Unlock()
+	return err
+}
+
+// hold returns how the edge of a grip is moved.
+func hold(p *project.Project, g picture.Grip) (*grip, error) {
+	l := p.Look(g.Look)
+	if l == nil {
+		return nil, errNothing
+	}
+	cat := p.Catalogue()
+	e := project.Edit{Op: "ramp.stop", Look: l.ID, Key: g.Key, Index: g.Index}
+	net := &l.Network
+	ids := strings.Split(g.Node, "/")
+	for _, id := range ids[:len(ids)-1] {
+		if group := cat.GroupOf(net.Node(id)); group != nil {
+			net, e.Look, e.Group = &group.Network, "", group.ID
+		}
+	}
+	e.Node = ids[len(ids)-1]
+	d := net.Node(e.Node)
+	if d == nil {
+		return nil, errNothing
+	}
+	out := &grip{Grip: g, edit: e, lo: 0, hi: 1, title: d.Title(cat)}
+	s := cat.Of(d).Setting(g.Key)
+	if s == nil || s.Type != network.Stops {
+		out.edit.Op, out.edit.Index = "node.input", 0
+		out.lo, out.hi = -1e6, 1e6
+		return out, nil
+	}
+	stops := d.Value(s).([]color.Stop)
+	if g.Index < 1 || g.Index >= len(stops) {
+		return nil, errNothing
+	}
+	if out.lo = float64(stops[g.Index-1].At); g.Index+1 < len(stops) {
+		out.hi = float64(stops[g.Index+1].At)
+	}
+	name := stops[g.Index].Name
+	if name == "" {
+		name = fmt.Sprintf("band %d", g.Index+1)
+	}
+	out.title = fmt.Sprintf("the edge of %s, %s", name, out.title)
+	return out, nil
+}
+
+// trail shows how a pixel came to its colour.
+func (s *session) trail(x, y float64) error {
+	w := s.drawn
+	if w.project == nil {
+		return nil
+	}
+	t, err := s.renderer.Trail(s.ctx, x, y)
+	if err != nil {
+		return nil // beside the picture
+	}
+	var buf bytes.Buffer
+	if err := s.server.templates.ExecuteTemplate(&buf, "trail", trailView(w.project, t)); err != nil {
+		return err
+	}
+	s.tell(map[string]any{"t": "trail", "html": buf.String(), "x": x, "y": y})
+	return nil
+}
+
+// trailPage is what the trail's template shows.
+type trailPage struct {
+	X, Y  int
+	Part  string
+	Look  string
+	Steps []trailStep
+	Notes []string // what lies between the finish and the pixel
+	Hex   string   // of the pixel
+	Alpha int      // percent
+}
+
+type trailStep struct {
+	Node, Path, Title, Kind, Icon string
+	Outs                          []trailOut
+	Band                          string
+}
+
+type trailOut struct{ Name, Text, Hex string }
+
+func trailView(p *project.Project, t *picture.Trail) trailPage {
+	out := trailPage{X: t.X, Y: t.Y, Hex: color.FromBytes(t.Shown[0], t.Shown[1], t.Shown[2]).Hex(), Alpha: int(math.Round(float64(t.Shown[3]) / 2.55))}
+	cat := p.Catalogue()
+	l := p.Look(t.Part.Look)
+	if l != nil {
+		out.Part, out.Look = t.Part.Name, l.Name
+		for _, step := range t.Steps {
+			if v, ok := stepView(cat, &l.Network, step); ok {
+				out.Steps = append(out.Steps, v)
+			}
+		}
+	}
+	finish := hex(t.Finish)
+	switch {
+	case t.Part.Name == "":
+		out.Notes = append(out.Notes, "No model here: the backdrop, "+finish+".")
+	case t.Cover < 1:
+		out.Notes = append(out.Notes, fmt.Sprintf("Finish: %s, %d %% over the backdrop.", finish, int(t.Cover*100)))
+	default:
+		out.Notes = append(out.Notes, "Finish: "+finish+".")
+	}
+	if t.Lines > 0.004 {
+		out.Notes = append(out.Notes, fmt.Sprintf("Lines cover %d %% of the pixel.", int(math.Round(float64(t.Lines)*100))))
+	}
+	if t.Passes > 1 {
+		out.Notes = append(out.Notes, fmt.Sprintf("An edge runs through: the mean of %d positions in the pixel.", t.Passes))
+	}
+	return out
+}
+
+// stepView shows one node of the trail; false for what no one sees, such as what
+// stands in for a bypassed node.
+func stepView(cat network.Grouped, net *network.Network, step picture.TrailStep) (trailStep, bool) {
+	ids := strings.Split(step.ID, "/")
+	v := trailStep{Node: ids[len(ids)-1], Path: strings.Join(ids[:len(ids)-1], "/")}
+	for _, id := range ids[:len(ids)-1] {
+		d := net.Node(id)
+		if d == nil || cat.GroupOf(d) == nil {
+			return v, false
+		}
+		net = &cat.GroupOf(d).Network
+	}
+	d := net.Node(v.Node)
+	if d == nil {
+		return v, false
+	}
+	spec := cat.Of(d)
+	v.Title, v.Kind, v.Icon = d.Title(cat), spec.Name, spec.Family
+	for _, o := range step.Outs {
+		c := color.C(o.V)
+		e := trailOut{Name: o.Port.Name}
+		switch o.Port.Type {
+		case network.Tone:
+			e.Text, e.Hex = number(o.V[0]), color.C{c[0], c[0], c[0]}.Hex()
+		case network.Color:
+			e.Text, e.Hex = c.Hex(), c.Hex()
+			if slices.Max(o.V[:]) > 1.0005 {
+				e.Text = fmt.Sprintf("%s (%s, %s, %s)", c.Hex(), number(c[0]), number(c[1]), number(c[2]))
+			}
+		default:
+			e.Text = fmt.Sprintf("%s, %s, %s", number(o.V[0]), number(o.V[1]), number(o.V[2]))
+		}
+		v.Outs = append(v.Outs, e)
+	}
+	if d.Kind == "ramp" && len(step.In) > 0 {
+		stops := d.Value(spec.Setting("stops")).([]color.Stop)
+		k := 0
+		for k+1 < len(stops) && step.In[0] >= stops[k+1].At {
+			k++
+		}
+		name := stops[k].Name
+		if name == "" {
+			name = "no name"
+		}
+		v.Band = fmt.Sprintf("tone %s falls into band %d of %d, %s", number(step.In[0]), k+1, len(stops), name)
+	}
+	return v, true
+}
