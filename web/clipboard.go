@@ -3,7 +3,6 @@ package web
 import (
 	"bytes"
 	"errors"
-	"fmt"
 	"io"
 	"net/http"
 	"strings"
@@ -102,12 +101,18 @@ func (v *Server) importPalette(c *echo.Context) error {
 		return err
 	}
 	e := project.Edit{Op: "swatch.bring"}
-	if id := c.QueryParam("node"); id != "" {
-		e = project.Edit{Op: "node.set", Look: c.QueryParam("look"), Group: c.QueryParam("group"), Node: id, Key: "strip", Value: p.Strip}
-	} else {
+	named := func() {
 		for _, n := range p.Colors {
 			e.Colors = append(e.Colors, project.Swatch{Name: n.Name, Color: n.Color})
 		}
+	}
+	if id, key := c.QueryParam("node"), c.QueryParam("ramp"); id != "" && key != "" {
+		e = project.Edit{Op: "ramp.colors", Look: c.QueryParam("look"), Group: c.QueryParam("group"), Node: id, Key: key}
+		named()
+	} else if id != "" {
+		e = project.Edit{Op: "node.set", Look: c.QueryParam("look"), Group: c.QueryParam("group"), Node: id, Key: "strip", Value: p.Strip}
+	} else {
+		named()
 	}
 	st, outcomes, err := v.apply(c.Request(), c.Param("id"), []project.Edit{e})
 	if err != nil {
@@ -126,23 +131,5 @@ func (v *Server) exportPalette(c *echo.Context) error {
 	for _, w := range st.Project.Swatches {
 		list = append(list, exchange.Named{Name: w.Name, Color: w.Color})
 	}
-	var buf bytes.Buffer
-	mime := "text/plain; charset=utf-8"
-	format := c.Param("format")
-	switch format {
-	case "gpl":
-		err = exchange.WriteGPL(&buf, st.Project.Name, list)
-	case "hex":
-		err = exchange.WriteHex(&buf, list)
-	case "png":
-		mime = "image/png"
-		err = exchange.WriteStrip(&buf, list)
-	default:
-		return echo.ErrNotFound
-	}
-	if err != nil {
-		return err
-	}
-	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(st.Project.Name)+"."+format))
-	return c.Blob(http.StatusOK, mime, buf.Bytes())
+	return palette(c, st.Project.Name, c.Param("format"), list)
 }

@@ -15,6 +15,7 @@ import (
 
 	"github.com/coder/websocket"
 
+	"mobanta/core/check"
 	"mobanta/core/eval"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
@@ -206,11 +207,58 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if !w.trial && job.Peek == nil {
 		s.thumb(w)
 	}
+	if !w.trial {
+		return s.checks(ctx, w)
+	}
 	return nil
+}
+
+// checks looks for likely mistakes in what is stored, and shows them.
+func (s *session) checks(ctx context.Context, w wanted) error {
+	if s.checked == w.state.Version {
+		return nil
+	}
+	list, err := check.Run(ctx, w.project, s.scene, w.looks, s.checker)
+	if err != nil {
+		return err
+	}
+	var buf bytes.Buffer
+	if err := s.server.templates.ExecuteTemplate(&buf, "checks", map[string]any{"List": list, "Dismissed": len(w.project.Dismissed)}); err != nil {
+		return err
+	}
+	s.checked = w.state.Version
+	s.tell(map[string]any{"t": "checks", "count": len(list), "html": buf.String()})
+	return nil
+}
+
+// lamps tells the page where in the picture the lights stand.
+func (s *session) lamps(w wanted) {
+	type lamp struct {
+		ID    string  `json:"id"`
+		Name  string  `json:"name"`
+		X     float32 `json:"x"` // in picture heights from the top left corner
+		Y     float32 `json:"y"`
+		Color string  `json:"color"`
+	}
+	list := []lamp{}
+	v := w.project.Stage.Camera.View(w.view.W, w.view.H)
+	for i := range w.project.Stage.Lights {
+		l := &w.project.Stage.Lights[i]
+		if q := v.Camera(l.At); l.Kind.Placed() && (v.Ortho || q[2] > v.Near) {
+			x, y, _ := v.Project(q)
+			if h := float32(v.H); x > 0 && y > 0 && x < float32(v.W) && y < h {
+				list = append(list, lamp{l.ID, l.Name, x / h, y / h, l.Color.Hex()})
+			}
+		}
+	}
+	s.tell(map[string]any{"t": "lamps", "list": list})
 }
 
 // point tells the hand what it points into.
 func (s *session) point(w wanted, sc *stage.Scene) {
+	if w.view.Tool == "light" {
+		s.lamps(w)
+	}
 	if w.hand || w.view.Tool != "light" {
 		return
 	}
@@ -377,10 +425,10 @@ func (s *session) histogram(w wanted) {
 	}
 	id := strings.TrimPrefix(w.view.Path+"/"+w.view.Node, "/")
 	flat := w.looks[l.ID].Node(id)
-	if flat == nil || flat.Kind != "ramp" {
+	if flat == nil || picture.Cut(flat) == "" {
 		return
 	}
-	h, err := s.renderer.Histogram(s.ctx, l.ID, id, "tone", 128)
+	h, err := s.renderer.Histogram(s.ctx, l.ID, id, picture.Cut(flat), 512)
 	if err != nil {
 		return
 	}

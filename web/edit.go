@@ -79,7 +79,7 @@ func (v *Server) apply(r *http.Request, id string, edits []project.Edit) (*store
 		return nil, nil, err
 	}
 	for i := range edits {
-		if edits[i].Op == "camera.frame" {
+		if op := edits[i].Op; op == "camera.frame" || op == "light.add" || op == "light.set" && edits[i].Key == "kind" {
 			st, err := v.store.Load(ctx, id)
 			if err != nil {
 				return nil, nil, err

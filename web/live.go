@@ -101,6 +101,8 @@ type session struct {
 	pix      []byte // what was encoded last
 	coarse   int    // pictures for the hand are 1/coarse of the size
 	thumbed  int64
+	checker  *picture.Renderer
+	checked  int64  // the version that was looked through last
 	drawn    wanted // what the last picture was made from
 	grip     *grip
 }
@@ -131,7 +133,8 @@ func (v *Server) live(c *echo.Context) error {
 	s := &session{server: v, id: st.ID, conn: conn, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st,
 		coarse: 2, renderer: picture.NewRenderer(runtime.GOMAXPROCS(0)), ball: picture.NewRenderer(1)}
 	s.second, s.small = picture.NewRenderer(runtime.GOMAXPROCS(0)), picture.NewRenderer(runtime.GOMAXPROCS(0))
-	s.ball.Budget, s.second.Budget, s.small.Budget = 4<<20, 48<<20, 16<<20
+	s.checker = picture.NewRenderer(runtime.GOMAXPROCS(0))
+	s.ball.Budget, s.second.Budget, s.small.Budget, s.checker.Budget = 4<<20, 48<<20, 16<<20, 8<<20
 	v.hub.add(st.ID, s)
 	var wg sync.WaitGroup
 	wg.Go(s.draw)

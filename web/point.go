@@ -136,24 +136,12 @@ func (s *session) edge(p point) error {
 
 // hold returns how the edge of a grip is moved.
 func hold(p *project.Project, g picture.Grip) (*grip, error) {
-	l := p.Look(g.Look)
-	if l == nil {
+	at, ok := p.Locate(g.Look, g.Node)
+	if !ok {
 		return nil, errNothing
 	}
-	cat := p.Catalogue()
-	e := project.Edit{Op: "ramp.stop", Look: l.ID, Key: g.Key, Index: g.Index}
-	net := &l.Network
-	ids := strings.Split(g.Node, "/")
-	for _, id := range ids[:len(ids)-1] {
-		if group := cat.GroupOf(net.Node(id)); group != nil {
-			net, e.Look, e.Group = &group.Network, "", group.ID
-		}
-	}
-	e.Node = ids[len(ids)-1]
-	d := net.Node(e.Node)
-	if d == nil {
-		return nil, errNothing
-	}
+	cat, d, e := p.Catalogue(), at.Node, at.Edit
+	e.Op, e.Key, e.Index = "ramp.stop", g.Key, g.Index
 	out := &grip{Grip: g, edit: e, lo: 0, hi: 1, title: d.Title(cat)}
 	s := cat.Of(d).Setting(g.Key)
 	if s == nil || s.Type != network.Stops {
@@ -215,12 +203,11 @@ type trailOut struct{ Name, Text, Hex string }
 
 func trailView(p *project.Project, t *picture.Trail) trailPage {
 	out := trailPage{X: t.X, Y: t.Y, Hex: color.FromBytes(t.Shown[0], t.Shown[1], t.Shown[2]).Hex(), Alpha: int(math.Round(float64(t.Shown[3]) / 2.55))}
-	cat := p.Catalogue()
 	l := p.Look(t.Part.Look)
 	if l != nil {
 		out.Part, out.Look = t.Part.Name, l.Name
 		for _, step := range t.Steps {
-			if v, ok := stepView(cat, &l.Network, step); ok {
+			if v, ok := stepView(p, l.ID, step); ok {
 				out.Steps = append(out.Steps, v)
 			}
 		}
@@ -245,20 +232,13 @@ func trailView(p *project.Project, t *picture.Trail) trailPage {
 
 // stepView shows one node of the trail; false for what no one sees, such as what
 // stands in for a bypassed node.
-func stepView(cat network.Grouped, net *network.Network, step picture.TrailStep) (trailStep, bool) {
-	ids := strings.Split(step.ID, "/")
-	v := trailStep{Node: ids[len(ids)-1], Path: strings.Join(ids[:len(ids)-1], "/")}
-	for _, id := range ids[:len(ids)-1] {
-		d := net.Node(id)
-		if d == nil || cat.GroupOf(d) == nil {
-			return v, false
-		}
-		net = &cat.GroupOf(d).Network
-	}
-	d := net.Node(v.Node)
-	if d == nil {
+func stepView(p *project.Project, look string, step picture.TrailStep) (v trailStep, ok bool) {
+	at, ok := p.Locate(look, step.ID)
+	if !ok {
 		return v, false
 	}
+	cat, d := p.Catalogue(), at.Node
+	v.Node, v.Path = d.ID, at.Path
 	spec := cat.Of(d)
 	v.Title, v.Kind, v.Icon = d.Title(cat), spec.Name, spec.Family
 	for _, o := range step.Outs {

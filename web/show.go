@@ -11,8 +11,10 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/formula"
+	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/project"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -370,70 +372,6 @@ func (f field) OnFront() bool {
 	return slices.ContainsFunc(f.Desk.Net.Dials, func(l network.Dial) bool { return l.Node == f.Node.ID && l.Key == f.Key })
 }
 
-// band is a band of a ramp on the strip.
-type band struct {
-	Index       int
-	Stop        color.Stop
-	Hex         string
-	From, Width float64 // percent
-	CSS         template.CSS
-}
-
-// bands returns the bands of a ramp, left to right; the strip is drawn with the
-// ramp itself in small steps, so that soft edges show as they are.
-func bands(d *network.Node) []band {
-	k := cat.Kind("ramp")
-	stops := d.Value(k.Setting("stops")).([]color.Stop)
-	out := make([]band, len(stops))
-	for i, s := range stops {
-		end := float32(1)
-		if i+1 < len(stops) {
-			end = stops[i+1].At
-		}
-		at := s.At
-		if i == 0 {
-			at = 0
-		}
-		out[i] = band{Index: i, Stop: s, Hex: s.Color.Hex(), From: 100 * float64(at), Width: 100 * float64(end-at)}
-	}
-	return out
-}
-
-// strip returns the ramp as a CSS gradient.
-func strip(d *network.Node) template.CSS {
-	k := cat.Kind("ramp")
-	stops := d.Value(k.Setting("stops")).([]color.Stop)
-	r := color.NewRamp(stops, color.Mixing(d.Value(k.Setting("mixing")).(string)))
-	var parts []string
-	put := func(t float64) { parts = append(parts, fmt.Sprintf("%s %.3f%%", r.At(float32(t)).Hex(), 100*t)) }
-	put(0)
-	for i, s := range stops {
-		at := float64(s.At)
-		switch s.Edge {
-		case color.Linear, color.Smooth, color.Ease, color.Soft:
-			from, to := at, at
-			if s.Edge == color.Soft {
-				from, to = at-float64(s.Softness)/2, at+float64(s.Softness)/2
-			} else if i > 0 {
-				from = float64(stops[i-1].At)
-			}
-			for k := range 17 {
-				if t := from + (to-from)*float64(k)/16; t >= 0 && t <= 1 {
-					put(t)
-				}
-			}
-		default:
-			if at > 0 {
-				parts = append(parts, fmt.Sprintf("%s %.3f%%", r.At(math.Nextafter32(s.At, 0)).Hex(), 100*at))
-			}
-			put(at)
-		}
-	}
-	put(1)
-	// Built from hex colours and numbers alone.
-	return template.CSS("linear-gradient(to right," + strings.Join(parts, ",") + ")")
-}
-
 // partRow is a part of a model in the stage tab.
 type partRow struct{ Name, Look string }
 
@@ -495,11 +433,16 @@ func (v *Server) functions() template.FuncMap {
 		"inPort":     inPort,
 		"outPort":    outPort,
 		"points":     points,
-		"bands":      bands,
-		"strip":      strip,
 		"parts":      parts,
+		"partID":     stage.PartID,
+		"lightKinds": func() []light.Kind { return light.Kinds },
+		"lightKind":  project.KindName,
 		"hex":        hex,
 		"components": components,
+		"json": func(v any) (string, error) {
+			data, err := json.Marshal(v)
+			return string(data), err
+		},
 		"has": func(list any, s string) bool {
 			l, _ := list.([]string)
 			return slices.Contains(l, s)
@@ -533,7 +476,7 @@ func (v *Server) functions() template.FuncMap {
 		"other":   func(b bool) bool { return !b },
 		"counted": counted,
 		"modules": func() []string {
-			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula"}
+			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks"}
 		},
 		"icon": v.icon,
 	}

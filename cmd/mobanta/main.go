@@ -34,7 +34,7 @@ Exit codes: 0 done, 1 something went wrong; messages go to standard error.`,
 		Args:          cobra.NoArgs,
 	}
 	c.CompletionOptions.DisableDefaultCmd = true
-	c.AddCommand(serveCommand(), demoCommand(), inspectCommand(), renderCommand(), bundleCommand(), nodesCommand())
+	c.AddCommand(serveCommand(), demoCommand(), inspectCommand(), renderCommand(), bundleCommand(), nodesCommand(), checkCommand())
 	return c
 }
 

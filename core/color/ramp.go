@@ -232,6 +232,68 @@ func Spread(stops []Stop) []Stop {
 	return out
 }
 
+// Crunch returns stops whose edges have moved towards their middle: to the given
+// part of their distance, apart for more than 1, within 0 to 1.
+func Crunch(stops []Stop, part float64) []Stop {
+	out := slices.Clone(stops)
+	SortStops(out)
+	if len(out) < 2 {
+		return out
+	}
+	mean := 0.0
+	for _, s := range out[1:] {
+		mean += float64(s.At) / float64(len(out)-1)
+	}
+	for i := 1; i < len(out); i++ {
+		out[i].At = float32(max(0, min(1, mean+(float64(out[i].At)-mean)*part)))
+	}
+	return out
+}
+
+// Fit returns stops spread over the tones that a histogram over 0..1 counts, so
+// that each band takes an equal share of them. Tones that crowd at one place get a
+// band of their own, and the others share the rest. ok is false if there are no
+// tones.
+func Fit(stops []Stop, bins []float64) (out []Stop, ok bool) {
+	out = slices.Clone(stops)
+	SortStops(out)
+	total := 0.0
+	for _, b := range bins {
+		total += b
+	}
+	if !(total > 0) || len(bins) == 0 {
+		return out, false
+	}
+	least := 0.5 / float64(len(bins))
+	left, at, last := total, 0, 0.0 // not given to a band yet; the next bin; the edge before
+	part := 0.0                     // of that bin, given away already
+	for i := 1; i < len(out); i++ {
+		want := left / float64(len(out)-i+1)
+		got := 0.0
+		for at < len(bins)-1 && got+bins[at]*(1-part) < want {
+			got += bins[at] * (1 - part)
+			at, part = at+1, 0
+		}
+		if b := bins[at] * (1 - part); b > 0 {
+			// A heap of tones in one bin is not cut: where it is larger than a band's
+			// share, the edge lies behind it.
+			if bins[at] >= want && got == 0 {
+				got, at, part = b, min(at+1, len(bins)-1), 0
+			} else {
+				f := (want - got) / b
+				part += f * (1 - part)
+				got = want
+			}
+		}
+		left = max(0, left-got)
+		room := 1 - least*float64(len(out)-i) // for the edges that follow
+		last = min(room, max(last+least, (float64(at)+part)/float64(len(bins))))
+		out[i].At = float32(last)
+	}
+	out[0].At = 0
+	return out, true
+}
+
 // Flip returns the ramp from end to end reversed: band edges mirror about ½
 // and the colours change places.
 func Flip(stops []Stop) []Stop {

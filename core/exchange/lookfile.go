@@ -100,7 +100,7 @@ func write(w io.Writer, f LookFile) error {
 	// Swatches are a project's own; the colours themselves go along.
 	loosen := func(n *network.Network) {
 		for i := range n.Nodes {
-			n.Nodes[i].Swatches = nil
+			n.Nodes[i].Swatches, n.Nodes[i].Bands = nil, nil
 			for key, v := range n.Nodes[i].Set {
 				if stops, ok := v.([]color.Stop); ok {
 					stops = slices.Clone(stops)

@@ -59,6 +59,9 @@ type Node struct {
 	// Swatches names, for settings and inputs that hold a colour, the project's
 	// swatch that it follows. The colour itself is in Set or In as well.
 	Swatches map[string]string `json:"swatch,omitempty"`
+	// Bands names, for settings that hold stops, the project's band set that their
+	// edges follow.
+	Bands map[string]string `json:"bands,omitempty"`
 }
 
 // Input is what an input is fed with: wires, or a constant.
@@ -136,6 +139,7 @@ func (n *Network) Clone() Network {
 		out.Nodes[i].Set = maps.Clone(out.Nodes[i].Set)
 		out.Nodes[i].In = maps.Clone(out.Nodes[i].In)
 		out.Nodes[i].Swatches = maps.Clone(out.Nodes[i].Swatches)
+		out.Nodes[i].Bands = maps.Clone(out.Nodes[i].Bands)
 	}
 	out.Sections = slices.Clone(n.Sections)
 	for i := range out.Sections {
@@ -263,10 +267,11 @@ func (n *Network) Settle(cat Catalogue) error {
 
 func (n *Network) settleSettings(cat Catalogue, d *Node) error {
 	spec := cat.Spec(d.Kind)
-	// A choice among what another setting lists comes last, once that is known.
+	// What hangs on another setting, as a choice among what it lists, comes last, once
+	// that is known.
 	late := func(key string) bool {
 		s := spec.Setting(key)
-		return s != nil && s.Type == Choice && len(s.Choices) == 0
+		return s == nil || s.Type == Choice && len(s.Choices) == 0
 	}
 	keys := slices.Sorted(maps.Keys(d.Set))
 	slices.SortStableFunc(keys, func(a, b string) int {

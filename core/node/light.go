@@ -236,3 +236,9 @@ func bent(lx, ly, lz, rx, ry, rz, cap float32) (x, y, z float32) {
 	m := float32(math.Sqrt(float64(1 - min(1, cap))))
 	return lx*m + ax*k, ly*m + ay*k, lz*m + az*k
 }
+
+// IsLight tells whether nodes of a kind read the lights.
+func IsLight(kind string) bool {
+	k := Catalogue{}.Kind(kind)
+	return k != nil && k.Light != nil
+}

@@ -323,3 +323,54 @@ func (r *Renderer) Tones(ctx context.Context, look, id, input string) ([]float32
 	}
 	return planes[0][0], nil
 }
+
+// Range is the least and the greatest of some values.
+type Range struct{ Min, Max float32 }
+
+// Ranges returns, for the tone outputs that the look's picture hangs on, by
+// "node.port", between which values they lie over the last picture; nil if
+// nothing wears the look.
+func (r *Renderer) Ranges(ctx context.Context, look string) (map[network.Ref]Range, error) {
+	gi := r.find(look)
+	if gi < 0 || r.groups[gi].set.N == 0 || r.job.Looks[look] == nil {
+		return nil, nil
+	}
+	g := &r.groups[gi]
+	net := r.lookOf(g)
+	var targets []eval.Target
+	var refs []network.Ref
+	for _, id := range g.program.Behind(r.ends(g)) {
+		spec := r.cat.Of(net.Node(id))
+		for _, port := range spec.Outputs {
+			ref := network.Ref{Node: id, Port: port.Key}
+			if t, kind, err := g.program.Output(ref); err == nil && kind == network.Tone {
+				targets, refs = append(targets, t), append(refs, ref)
+			}
+		}
+	}
+	planes, err := r.eval(ctx, g, g.set, g.kept, targets)
+	if err != nil {
+		return nil, err
+	}
+	out := map[network.Ref]Range{}
+	for i, ref := range refs {
+		v := Range{planes[i][0][0], planes[i][0][0]}
+		for _, t := range planes[i][0] {
+			v.Min, v.Max = min(v.Min, t), max(v.Max, t)
+		}
+		out[ref] = v
+	}
+	return out, nil
+}
+
+// ends returns what the picture shows of a look: its colour, opacity and lines.
+func (r *Renderer) ends(g *group) []eval.Target {
+	out := append(g.program.Input(g.finish, "colour"), g.program.Input(g.finish, "opacity")...)
+	return append(out, g.program.Input(g.finish, "lines")...)
+}
+
+// Seen tells whether the last picture shows any of a look.
+func (r *Renderer) Seen(look string) bool {
+	gi := r.find(look)
+	return gi >= 0 && r.groups[gi].set.N > 0
+}

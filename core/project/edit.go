@@ -176,7 +176,16 @@ func init() {
 			}
 			return slices.Delete(s, e.Index, e.Index+1), nil
 		})),
-		"ramp.stop": plain("changed a band", rampEdit(setStop)),
+		"ramp.stop":   plain("changed a band", rampEdit(setStop)),
+		"ramp.crunch": plain("crunched a ramp", rampEdit(crunchStops)),
+		"ramp.fit":    plain("fitted to the light", rampEdit(fitStops)),
+		"ramp.colors": plain("took a palette for a ramp", rampEdit(paintStops)),
+
+		"bands.make":   plain("made a band set", rampOf(makeBands)),
+		"bands.join":   plain("joined a band set", rampOf(joinBands)),
+		"bands.leave":  plain("left a band set", rampOf(leaveBands)),
+		"bands.rename": plain("renamed a band set", renameBands),
+		"bands.remove": plain("removed a band set", removeBands),
 
 		"section.gather":   plain("gathered a section", within(gather)),
 		"section.dissolve": plain("dissolved a section", within(dissolveSection)),
@@ -203,6 +212,12 @@ func init() {
 		"swatch.set":    plain("changed a swatch", setSwatch),
 		"swatch.use":    plain("took a swatch", within(useSwatch)),
 		"swatch.bring":  plain("brought in a palette", bringSwatches),
+
+		"check.dismiss": plain("dismissed a remark", dismiss),
+		"check.restore": plain("brought remarks back", func(p *Project, e *Edit, o *Outcome) error {
+			p.Dismissed = nil
+			return nil
+		}),
 
 		"model.add":    plain("brought in a model", addModel),
 		"model.remove": plain("removed a model", removeModel),
@@ -352,93 +367,16 @@ func assign(p *Project, e *Edit, o *Outcome) error {
 	return nil
 }
 
-func rampEdit(f func(stops []color.Stop, e *Edit) ([]color.Stop, error)) func(*Project, *Edit, *Outcome) error {
-	return within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
-		d := n.Node(e.Node)
-		if d == nil {
-			return fmt.Errorf("project: there is no node %.40q", e.Node)
-		}
-		key := e.Key
-		if key == "" {
-			key = "stops"
-		}
-		cat := p.Catalogue()
-		s := cat.Of(d).Setting(key)
-		if s == nil || s.Type != network.Stops {
-			return fmt.Errorf("project: %s has no ramp", d.Title(cat))
-		}
-		stops, err := f(slices.Clone(d.Value(s).([]color.Stop)), e)
-		if err != nil {
-			return err
-		}
-		o.Label += " of " + d.Title(cat)
-		return n.SetValue(cat, e.Node, key, stops)
-	})
-}
+// maxDismissed limits the remarks that a project remembers as dismissed.
+const maxDismissed = 1000
 
-// addStop puts a hard step at e.Value, in the colour that the ramp has just
-// right of the middle of the band, a little lighter, so that it shows.
-func addStop(stops []color.Stop, e *Edit) ([]color.Stop, error) {
-	at, ok := e.Value.(float64)
-	if !ok {
-		// The middle of the widest band.
-		widest := float32(-1)
-		for i, s := range stops {
-			end := float32(1)
-			if i+1 < len(stops) {
-				end = stops[i+1].At
-			}
-			if end-s.At > widest {
-				widest, at = end-s.At, float64(s.At+end)/2
-			}
-		}
+func dismiss(p *Project, e *Edit, o *Outcome) error {
+	if e.ID == "" || len(e.ID) > 500 {
+		return errors.New("project: which remark is not said")
 	}
-	if !(at >= 0 && at <= 1) {
-		return nil, fmt.Errorf("project: a band edge lies between 0 and 1, not at %v", at)
+	if len(p.Dismissed) >= maxDismissed {
+		p.Dismissed = p.Dismissed[1:]
 	}
-	c := color.NewRamp(stops, color.MixLinear).At(float32(at)).Oklab()
-	if c[0] > 0.75 {
-		c[0] -= 0.09
-	} else {
-		c[0] += 0.09
-	}
-	n := color.FromOklab(c).NRGBA()
-	return append(stops, color.Stop{At: float32(at), Color: color.FromBytes(n.R, n.G, n.B), Edge: color.Step}), nil
-}
-
-func setStop(stops []color.Stop, e *Edit) ([]color.Stop, error) {
-	if e.Index < 0 || e.Index >= len(stops) {
-		return nil, fmt.Errorf("project: the ramp has no band %d", e.Index+1)
-	}
-	fields, ok := e.Value.(map[string]any)
-	if !ok {
-		return nil, errors.New("project: a band is changed by its fields")
-	}
-	s := &stops[e.Index]
-	for k, v := range fields {
-		f, isNumber := v.(float64)
-		t, isText := v.(string)
-		switch {
-		case k == "at" && isNumber:
-			s.At = float32(max(0, min(1, f)))
-		case k == "softness" && isNumber:
-			s.Softness = float32(f)
-		case k == "edge" && isText:
-			s.Edge = color.Edge(t)
-			if s.Edge == color.Soft && s.Softness == 0 {
-				s.Softness = 0.08
-			}
-		case k == "name" && isText:
-			s.Name = strings.TrimSpace(t)
-		case k == "color":
-			c, err := color.FromAny(v)
-			if err != nil {
-				return nil, err
-			}
-			s.Color, s.Swatch = c, ""
-		default:
-			return nil, fmt.Errorf("project: a band has no %.20q that could be %.20v", k, v)
-		}
-	}
-	return stops, nil
+	p.Dismissed = append(p.Dismissed, e.ID)
+	return nil
 }

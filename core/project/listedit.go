@@ -27,6 +27,7 @@ type (
 	layerList    []network.Layer
 	choiceList   []network.Option
 	argumentList []network.Argument
+	rowList      []network.Row
 )
 
 func listOf(v any) entries {
@@ -37,6 +38,8 @@ func listOf(v any) entries {
 		return choiceList(v)
 	case []network.Argument:
 		return argumentList(v)
+	case []network.Row:
+		return rowList(v)
 	}
 	return nil
 }
@@ -44,6 +47,7 @@ func listOf(v any) entries {
 func (l layerList) value() any    { return []network.Layer(l) }
 func (l choiceList) value() any   { return []network.Option(l) }
 func (l argumentList) value() any { return []network.Argument(l) }
+func (l rowList) value() any      { return []network.Row(l) }
 
 func (l layerList) keys() (out []string) {
 	for _, e := range l {
@@ -60,6 +64,13 @@ func (l choiceList) keys() (out []string) {
 }
 
 func (l argumentList) keys() (out []string) {
+	for _, e := range l {
+		out = append(out, e.Key)
+	}
+	return out
+}
+
+func (l rowList) keys() (out []string) {
 	for _, e := range l {
 		out = append(out, e.Key)
 	}
@@ -87,9 +98,18 @@ func (l argumentList) add(key, name string) entries {
 	return append(slices.Clone(l), network.Argument{Key: key, Type: network.Tone})
 }
 
+// add puts a row behind the last.
+func (l rowList) add(key, name string) entries {
+	if name == "" {
+		name = fmt.Sprintf("Row %d", len(l)+1)
+	}
+	return append(slices.Clone(l), network.Row{Key: key, Name: name, At: 1})
+}
+
 func (l layerList) remove(i int) entries    { return slices.Delete(slices.Clone(l), i, i+1) }
 func (l choiceList) remove(i int) entries   { return slices.Delete(slices.Clone(l), i, i+1) }
 func (l argumentList) remove(i int) entries { return slices.Delete(slices.Clone(l), i, i+1) }
+func (l rowList) remove(i int) entries      { return slices.Delete(slices.Clone(l), i, i+1) }
 
 func (l layerList) move(from, to int) (entries, error) {
 	l = slices.Clone(l)
@@ -104,6 +124,26 @@ func (l choiceList) move(from, to int) (entries, error) {
 func (l argumentList) move(from, to int) (entries, error) {
 	l = slices.Clone(l)
 	return l, moved(l, from, to)
+}
+
+func (l rowList) move(from, to int) (entries, error) {
+	l = slices.Clone(l)
+	return l, moved(l, from, to)
+}
+
+func (l rowList) set(i int, field string, v any) (entries, error) {
+	l = slices.Clone(l)
+	text, isText := v.(string)
+	at, isNumber := v.(float64)
+	switch {
+	case field == "name" && isText:
+		l[i].Name = strings.TrimSpace(text)
+	case field == "at" && isNumber:
+		l[i].At = at
+	default:
+		return l, fmt.Errorf("project: a row has no %.20q that could be %.20v", field, v)
+	}
+	return l, nil
 }
 
 func (l layerList) set(i int, field string, v any) (entries, error) {
@@ -191,6 +231,9 @@ func removeFromList(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	}
 	if _, choices := l.(choiceList); choices && len(l.keys()) == 1 {
 		return errors.New("project: a switch keeps at least one choice")
+	}
+	if _, rows := l.(rowList); rows && len(l.keys()) == 1 {
+		return errors.New("project: a two-way ramp keeps at least one row")
 	}
 	o.Label = "took from " + d.Title(p.Catalogue())
 	return n.SetValue(p.Catalogue(), e.Node, key, l.remove(e.Index).value())

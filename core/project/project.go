@@ -29,6 +29,9 @@ type Project struct {
 	// Groups are nodes made one, for all looks of the project.
 	Groups   []network.Group `json:"groups,omitempty"`
 	Swatches []Swatch        `json:"swatches,omitempty"`
+	BandSets []BandSet       `json:"bandSets,omitempty"`
+	// Dismissed are the keys of remarks that the artist does not want to see again.
+	Dismissed []string `json:"dismissed,omitempty"`
 }
 
 // Swatch is a colour of the project's palette; what follows it changes with it.
@@ -117,6 +120,10 @@ func (p *Project) Clone() *Project {
 		q.Groups[i] = q.Groups[i].Clone()
 	}
 	q.Swatches = slices.Clone(p.Swatches)
+	q.BandSets, q.Dismissed = slices.Clone(p.BandSets), slices.Clone(p.Dismissed)
+	for i := range q.BandSets {
+		q.BandSets[i].Edges = slices.Clone(q.BandSets[i].Edges)
+	}
 	return &q
 }
 
@@ -182,6 +189,12 @@ func (p *Project) Settle() error {
 		ids[w.ID] = true
 	}
 	clear(ids)
+	if err := p.checkBandSets(); err != nil {
+		return err
+	}
+	if len(p.Dismissed) > maxDismissed {
+		return fmt.Errorf("project: %d dismissed remarks, more than the %d that are allowed", len(p.Dismissed), maxDismissed)
+	}
 	cat := p.Catalogue()
 	for i := range p.Looks {
 		l := &p.Looks[i]
@@ -211,12 +224,14 @@ func (p *Project) Settle() error {
 	return p.Stage.Check()
 }
 
-// loosen lets go of swatches that are not there: the colours stay what they are.
+// loosen lets go of swatches and band sets that are not there: the colours and the
+// edges stay what they are.
 func (p *Project) loosen() {
 	for _, n := range p.networks() {
 		for i := range n.Nodes {
 			d := &n.Nodes[i]
 			maps.DeleteFunc(d.Swatches, func(_, id string) bool { return p.Swatch(id) == nil })
+			maps.DeleteFunc(d.Bands, func(_, id string) bool { return p.BandSet(id) == nil })
 			for key, v := range d.Set {
 				stops, ok := v.([]color.Stop)
 				if !ok || !slices.ContainsFunc(stops, func(s color.Stop) bool { return s.Swatch != "" && p.Swatch(s.Swatch) == nil }) {
@@ -242,4 +257,36 @@ func checkName(name string) error {
 		return errors.New("project: the name is longer than 200 bytes")
 	}
 	return nil
+}
+
+// Located is where a node of a rendered look stands in the project.
+type Located struct {
+	Net  *network.Network
+	Node *network.Node
+	Path string // of the group that it is within, "" for the look itself
+	Edit Edit   // one on that node, its Op left open
+}
+
+// Locate finds the node that Networks gives the id flat in a look; ok is false for
+// what stands in for a bypassed node and for what is not there.
+func (p *Project) Locate(look, flat string) (l Located, ok bool) {
+	of := p.Look(look)
+	if of == nil {
+		return l, false
+	}
+	cat := p.Catalogue()
+	l = Located{Net: &of.Network, Edit: Edit{Look: look}}
+	ids := strings.Split(flat, "/")
+	for _, id := range ids[:len(ids)-1] {
+		d := l.Net.Node(id)
+		if d == nil || cat.GroupOf(d) == nil {
+			return l, false
+		}
+		g := cat.GroupOf(d)
+		l.Net, l.Edit.Look, l.Edit.Group = &g.Network, "", g.ID
+	}
+	l.Path = strings.Join(ids[:len(ids)-1], "/")
+	l.Edit.Node = ids[len(ids)-1]
+	l.Node = l.Net.Node(l.Edit.Node)
+	return l, l.Node != nil
 }

@@ -2,13 +2,15 @@
 import { act, base, chosen, edit, fieldEdit, freshen, outdated, post, query, refresh, say, state, where } from "./studio.js";
 import { Live } from "./live.js";
 import { Picture } from "./picture.js";
-import { Ramp } from "./ramp.js";
+import { Ramps } from "./ramp.js";
 import { Network } from "./network.js";
 import { scrubbing } from "./scrub.js";
 import { actionFor, menu, paste, run as runAction } from "./actions.js";
 import { anyOpen, close, dialogs, openPicker, openSearch, openStarts, tried } from "./dialogs.js";
 import { dragging } from "./lists.js";
 import { formulas } from "./formula.js";
+import { closeTrail, showTrail } from "./trail.js";
+import { checks, paintChecks, toggleChecks } from "./checks.js";
 
 const $ = (id) => document.getElementById(id);
 
@@ -82,7 +84,7 @@ let fresh = true; // whether card pictures are wanted anew
 /** Tells the server what this page looks at. */
 function view() {
   if (!picture) return;
-  live.view({ ...picture.size(), look: state.look, path: state.path, node: state.node, peek: state.peek, other: state.other, fresh });
+  live.view({ ...picture.size(), look: state.look, path: state.path, node: state.node, peek: state.peek, other: state.other, tool: picture.current, fresh });
   fresh = false;
 }
 
@@ -97,6 +99,10 @@ async function run(el) {
   } else if ("thenClose" in d) refresh("network", "list", "bench");
   else if ("thenLook" in d && answer.created) choose("", { look: answer.created });
   else if ("thenFrame" in d) frame();
+  else if ("thenLight" in d && answer.created) {
+    state.light = answer.created;
+    refresh("stage", "hint");
+  }
 }
 
 const frame = () => edit([{ op: "camera.frame", aspect: picture.aspect() }]);
@@ -122,14 +128,47 @@ async function bringIn(files) {
   }
 }
 
-async function palette(file, node = "") {
+async function palette(file, node = "", ramp = "") {
   const form = new FormData();
   form.append("palette", file);
-  const answer = await post(`${base}/palette?${new URLSearchParams(node ? { ...where(), node } : {})}`, form);
+  const answer = await post(`${base}/palette?${new URLSearchParams(node ? { ...where(), node, ...(ramp && { ramp }) } : {})}`, form);
   if (answer && !node) {
     tab("colours");
     say(`The colours of ${file.name} are among the swatches.`);
   }
+}
+
+/** Keeps a picture and puts it where an edit says. */
+async function bringPicture(file, change) {
+  const form = new FormData();
+  form.append("picture", file);
+  const answer = await post(`${base}/pictures`, form);
+  if (answer) edit([{ ...change, value: answer.hash }]);
+}
+
+/** Shows what a remark is about: a light, the stage, or a node. */
+function showAt(d) {
+  toggleChecks(false);
+  if (d.showLight) {
+    state.light = d.showLight;
+    picture.showLight();
+    refresh("stage");
+  }
+  if (!d.showNode) return tab("stage");
+  if (d.showLook !== state.look) choose(d.showNode, { look: d.showLook });
+  jump(d.showNode, d.showPath);
+  tab("network");
+}
+
+/** Shows a node on the bench that may be in a group. */
+async function jump(node, to) {
+  if (to !== state.path) {
+    go(state.look, to, state.group);
+    state.node = node;
+    address();
+    refresh("network", "list", "front", "bench");
+    view();
+  } else choose(node);
 }
 
 function tab(name) {
@@ -148,10 +187,13 @@ function onlyFront(on = !document.body.classList.contains("only-front")) {
   document.querySelector("[data-only-front]")?.setAttribute("aria-pressed", on);
 }
 
+/** The colour field of the bench that is being coloured: the one in hand, or its first. */
+const colorField = () => (lastColor?.isConnected && $("bench").contains(lastColor) && !lastColor.closest("[hidden]") ? lastColor : $("bench").querySelector("[data-stop]:not([hidden]) [data-color-of], [data-color-of]"));
+
 /** Gives a colour of the chosen node a swatch: the one in hand, or its first. */
 let lastColor = null;
 function useSwatch(id) {
-  const on = lastColor?.isConnected && $("bench").contains(lastColor) ? lastColor : $("bench").querySelector("[data-stop]:not([hidden]) [data-color-of], [data-color-of]");
+  const on = colorField();
   if (!on) return say("The chosen node has no colour that could follow a swatch.", true);
   const v = JSON.parse(on.getAttribute("hx-vals"));
   edit([{ op: "swatch.use", ...where(), node: state.node, key: on.dataset.colorOf, index: v.index ?? 0, id }]);
@@ -160,7 +202,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el);
@@ -184,6 +226,8 @@ document.addEventListener("click", async (e) => {
     if ((await post(d.post, "")) && "thenStarts" in d) openStarts();
   } else if ("path" in d && el.matches("button")) path(d.path);
   else if ("outOf" in d) leave();
+  else if ("show" in d) showAt(d);
+  else if (d.go && "goPath" in d) jump(d.go, d.goPath);
   else if (d.go) choose(d.go);
   else if (d.zoom) zoom(d.zoom);
   else if ("onlyFront" in d) onlyFront();
@@ -202,7 +246,10 @@ document.addEventListener("change", async (e) => {
     bringIn(el.files);
     el.value = "";
   } else if (el.matches("[data-palette]")) {
-    if (el.files.length) palette(el.files[0], el.dataset.palette);
+    if (el.files.length) palette(el.files[0], el.dataset.palette, el.dataset.rampKey);
+    el.value = "";
+  } else if (el.matches("[data-picture-for]")) {
+    if (el.files.length) bringPicture(el.files[0], JSON.parse(el.dataset.pictureFor));
     el.value = "";
   } else if (el.matches("[data-solid]") && el.value) {
     await edit([{ op: "model.add", kind: el.value, look: state.look }, { op: "camera.frame", aspect: picture.aspect() }]);
@@ -320,6 +367,10 @@ document.addEventListener("keydown", (e) => {
     g: () => picture.tool("pan"),
     z: () => picture.tool("zoom"),
     l: () => picture.tool("light"),
+    j: () => picture.tool("edge"),
+    q: () => picture.tool("ask"),
+    c: () => picture.tool("pick"),
+    h: () => toggleChecks(),
     f: frame,
     1: () => tab("network"),
     2: () => tab("list"),
@@ -337,6 +388,8 @@ document.addEventListener("keydown", (e) => {
     "[": () => step(-1),
     "]": () => step(1),
     escape: () => {
+      if (!$("checks").hidden) return toggleChecks(false);
+      if (closeTrail()) return;
       state.selected.clear();
       network.mark();
     },
@@ -377,6 +430,17 @@ Object.assign(act, {
   pick: openPicker,
   paint: (root) => network.paint(root),
   focus: (selector) => document.querySelector(selector)?.focus(),
+  picked(hex) {
+    const on = colorField();
+    if (!on) {
+      navigator.clipboard?.writeText(hex).catch(() => {});
+      return say(`${hex}. The chosen node has no colour to give it to; it is on the clipboard.`);
+    }
+    on.value = hex;
+    on.dispatchEvent(new Event("change", { bubbles: true }));
+    say(`Picked ${hex}.`);
+  },
+  lightChosen: () => refresh("stage"),
   focused: () => document.activeElement?.closest?.("[data-card]")?.dataset.card,
   note: () => {
     const el = $("node-note");
@@ -404,6 +468,10 @@ const live = new Live(base, {
     else setTimeout(() => refresh(...m.panels), 200);
   },
   problem: (m) => say(m.error, true),
+  doing: (m) => picture.doing(m.text),
+  lamps: (m) => picture.lamps(m.list ?? []),
+  trail: showTrail,
+  checks,
   tones: (m) => ramp.tones(m),
   frame: (f) => picture.frame(f),
   cards(list) {
@@ -422,12 +490,13 @@ const live = new Live(base, {
 
 const network = new Network();
 const picture = new Picture(live, view);
-const ramp = new Ramp(live);
+const ramp = new Ramps(live);
 scrubbing(live);
 formulas(live);
 dialogs(live);
 document.addEventListener("htmx:after:swap", (e) => {
   if (e.target.id === "bench") ramp.attach();
+  if (e.target.id === "top") paintChecks();
   if (e.target.id === "network" || e.target.id === "list") network.attach(e.target);
   if (e.target.id === "hint") picture.showLight();
   // Where the chosen node is gone, or none was named, the server chose another;

@@ -1,6 +1,6 @@
 // The picture: draws frames, and tells the server what the hand does on it.
 // What a movement means is worked out by the server.
-import { state } from "./studio.js";
+import { act, say, state } from "./studio.js";
 
 export class Picture {
   constructor(live, view) {
@@ -24,7 +24,10 @@ export class Picture {
     };
     new ResizeObserver(sized).observe(this.easel);
     this.fixed.addEventListener("change", view);
+    this.way = "highlight"; // what the light tool moves
+    this.told = view;
     for (const b of document.querySelectorAll("[data-tool]")) b.addEventListener("click", () => this.tool(b.dataset.tool));
+    for (const b of document.querySelectorAll("[data-way]")) b.addEventListener("click", () => this.ways(b.dataset.way));
     this.hands(this.canvas, () => this.current);
     this.hands(this.ballCanvas, () => "ball");
     this.keys();
@@ -71,6 +74,7 @@ export class Picture {
     const percent = fit < 0.995 ? ` · ${Math.round(fit * 100)} %` : "";
     document.getElementById("rim-view").textContent = `plain colours · ${s.w} × ${s.h}${percent}`;
     this.shown = { seq: f.seq, version: f.version, passes: f.passes, done: f.done, scale: f.scale, at: performance.now() };
+    if (this.placed?.length) this.showLamps();
     this.onframe?.(this.shown);
   }
 
@@ -94,28 +98,101 @@ export class Picture {
   }
 
   tool(name) {
+    if (name === "light" && this.current === "light") {
+      const all = ["highlight", "shadow", "itself"];
+      return this.ways(all[(all.indexOf(this.way) + 1) % all.length]);
+    }
     this.current = name;
     for (const b of document.querySelectorAll("[data-tool]")) b.setAttribute("aria-pressed", b.dataset.tool === name);
     this.canvas.dataset.tool = name;
+    document.getElementById("ways").hidden = name !== "light";
+    this.doing("");
+    this.showLamps();
+    this.told();
+  }
+
+  /** Chooses what the light tool moves: the highlight, the shadow's edge, the light. */
+  ways(way) {
+    this.way = way;
+    for (const b of document.querySelectorAll("[data-way]")) b.setAttribute("aria-pressed", b.dataset.way === way);
+  }
+
+  /** Says on the picture what a tool is doing. */
+  doing(text) {
+    const el = document.getElementById("doing");
+    el.textContent = text;
+    el.hidden = !text;
+  }
+
+  /** Takes the places of the lights that stand in the picture. */
+  lamps(list) {
+    this.placed = list;
+    this.showLamps();
+  }
+
+  showLamps() {
+    const box = document.getElementById("lamps");
+    const list = this.current === "light" ? (this.placed ?? []) : [];
+    const r = this.canvas.getBoundingClientRect(), o = this.easel.getBoundingClientRect();
+    const old = new Map([...box.children].map((el) => [el.dataset.lamp, el]));
+    for (const l of list) {
+      let el = old.get(l.id);
+      old.delete(l.id);
+      if (!el) {
+        el = document.createElement("button");
+        el.dataset.lamp = l.id;
+        el.append(document.createElement("i"), document.createElement("span"));
+        box.append(el);
+        this.hands(el, () => "lamp");
+      }
+      el.lastChild.textContent = l.name;
+      el.title = `${l.name}: drag to move it`;
+      el.setAttribute("aria-pressed", l.id === state.light);
+      el.firstChild.style.background = l.color;
+      el.style.left = `${r.left - o.left + l.x * r.height}px`;
+      el.style.top = `${r.top - o.top + l.y * r.height}px`;
+    }
+    for (const el of old.values()) el.remove();
+  }
+
+  /** The colour of the picture under an event, as hex; null beside it. */
+  colorAt(e) {
+    const r = this.canvas.getBoundingClientRect();
+    const x = Math.floor(((e.clientX - r.left) / r.width) * this.canvas.width), y = Math.floor(((e.clientY - r.top) / r.height) * this.canvas.height);
+    if (x < 0 || y < 0 || x >= this.canvas.width || y >= this.canvas.height) return null;
+    const [red, green, blue, alpha] = this.ctx.getImageData(x, y, 1, 1).data;
+    return alpha ? `#${[red, green, blue].map((v) => v.toString(16).padStart(2, "0")).join("").toUpperCase()}` : null;
   }
 
   /** Follows the hand on an element with the tool that which() names. */
   hands(el, which) {
     const at = (e, tool) => {
-      const r = el.getBoundingClientRect();
+      const r = (tool === "ball" ? el : this.canvas).getBoundingClientRect();
       if (tool === "ball") return [((e.clientX - r.left) / r.width) * 2.1 - 1.05, ((e.clientY - r.top) / r.height) * 2.1 - 1.05];
       return [(e.clientX - r.left) / r.height, (e.clientY - r.top) / r.height];
     };
     el.addEventListener("pointerdown", (e) => {
       if (e.button > 1) return;
       const tool = e.button === 1 ? "pan" : which();
+      if (tool === "pick") return this.picks(e);
+      if (tool === "lamp") {
+        state.light = el.dataset.lamp;
+        this.showLight();
+        act.lightChosen?.();
+      }
       const [x0, y0] = at(e, tool);
-      let last = [x0, y0], queued = false, moved = tool === "ball";
+      const straight = tool === "ball" || (tool === "light" && this.way === "highlight");
+      let last = [x0, y0], queued = false, moved = straight;
       el.setPointerCapture(e.pointerId);
       el.focus({ preventScroll: true });
       e.preventDefault();
-      const tell = (final) => this.live.send({ t: "hand", tool, light: state.light, x0, y0, x: last[0], y: last[1], final });
-      if (tool === "ball") tell(false);
+      const asks = tool === "ask" || tool === "edge";
+      const tell = (final, phase = "move") => {
+        if (asks) this.live.ask({ t: "point", tool, phase: final ? "up" : phase, x: last[0], y: last[1] });
+        else this.live.send({ t: "hand", tool: tool === "lamp" ? "light" : tool, mode: tool === "lamp" ? "itself" : this.way, light: state.light, x0, y0, x: last[0], y: last[1], final });
+      };
+      if (asks) tell(false, "down");
+      else if (straight) tell(false);
       const move = (ev) => {
         last = at(ev, tool);
         moved = true;
@@ -132,13 +209,21 @@ export class Picture {
         el.removeEventListener("pointermove", move);
         el.removeEventListener("pointerup", end);
         el.removeEventListener("pointercancel", end);
-        if (ev.type === "pointercancel" || !moved) this.live.drop();
+        if (ev.type === "pointercancel" || (!moved && !asks)) this.live.drop();
         else tell(true);
+        if (tool === "edge") setTimeout(() => this.current === "edge" && this.doing(""), 2500);
       };
       el.addEventListener("pointermove", move);
       el.addEventListener("pointerup", end);
       el.addEventListener("pointercancel", end);
     });
+  }
+
+  /** Gives the colour under the pointer to what is being coloured. */
+  picks(e) {
+    const hex = this.colorAt(e);
+    if (hex) act.picked(hex);
+    else say("There is no colour here to pick: the backdrop is transparent.", true);
   }
 
   wheel(e) {
@@ -151,13 +236,13 @@ export class Picture {
     const n = (this.nudged ??= { tool, x: 0, y: 0, timer: 0 });
     if (n.tool !== tool) {
       clearTimeout(n.timer);
-      this.live.send({ t: "hand", tool: n.tool, light: state.light, x0: 0, y0: 0, x: n.x, y: n.y, final: true });
+      this.live.send({ t: "hand", tool: n.tool, mode: "", light: state.light, x0: 0, y0: 0, x: n.x, y: n.y, final: true });
       n.tool = tool;
       n.x = n.y = 0;
     }
     n.x += dx;
     n.y += dy;
-    const tell = (final) => this.live.send({ t: "hand", tool: n.tool, light: state.light, x0: 0, y0: 0, x: n.x, y: n.y, final });
+    const tell = (final) => this.live.send({ t: "hand", tool: n.tool, mode: "", light: state.light, x0: 0, y0: 0, x: n.x, y: n.y, final });
     tell(false);
     clearTimeout(n.timer);
     n.timer = setTimeout(() => {
@@ -176,7 +261,7 @@ export class Picture {
         const step = e.shiftKey ? 0.12 : 0.03;
         this.nudge(tool(), d[0] * step, d[1] * step);
       });
-    on(this.canvas, () => this.current);
+    on(this.canvas, () => (["turn", "pan", "zoom", "light"].includes(this.current) ? this.current : "turn"));
     on(this.ballCanvas, () => "light");
   }
 }

@@ -1,39 +1,78 @@
-// The ramp on the bench: its band edges are dragged, or moved with keys.
-import { edit, where } from "./studio.js";
+// The ramps on the bench: their band edges are dragged, or moved with keys.
+import { edit, say, where } from "./studio.js";
 
-export class Ramp {
+/** All ramps of the node on the bench. */
+export class Ramps {
   constructor(live) {
     this.live = live;
-    this.last = null;
-    this.chosen = 0;
+    this.held = new Map(); // element → Ramp
+    this.last = null; // the tones that were told last
     this.attach();
   }
 
-  get el() {
-    return document.getElementById("ramp");
+  /** Takes hold of the ramps that have just come onto the bench. */
+  attach() {
+    for (const el of this.held.keys()) if (!el.isConnected) this.held.delete(el);
+    for (const el of document.querySelectorAll(".ramp")) {
+      if (!this.held.has(el)) this.held.set(el, new Ramp(this.live, el, this));
+      this.held.get(el).attach();
+    }
   }
 
-  /** Takes hold of a ramp that has just come onto the bench. */
-  attach() {
-    const el = this.el;
-    if (!el) return;
-    if (el.dataset.ramp !== this.node) {
-      this.node = el.dataset.ramp;
-      this.chosen = 1;
-    }
-    if (this.last) this.tones(this.last);
-    this.pick(Math.min(this.chosen, this.edges().length - 1));
-    if (el === this.held) return;
-    this.held = el;
+  /** Draws how the tones in view are spread. */
+  tones(m) {
+    this.last = m;
+    for (const r of this.held.values()) r.tones(m);
+  }
+}
+
+class Ramp {
+  constructor(live, el, all) {
+    this.live = live;
+    this.el = el;
+    this.all = all;
+    this.chosen = 1;
     el.addEventListener("pointerdown", (e) => this.down(e));
     el.addEventListener("focusin", (e) => e.target.matches("[data-edge]") && this.pick(Number(e.target.dataset.edge)));
     el.addEventListener("keydown", (e) => this.key(e));
     el.addEventListener("dblclick", (e) => {
       if (!e.target.closest(".ramp-box")) return;
       const at = this.place(e);
-      edit([{ op: "ramp.add", ...where(), node: this.node, value: at }]);
+      edit([this.op("ramp.add", { value: at })]);
       this.chosen = this.edges().filter((b) => Number(b.dataset.at) <= at).length;
     });
+    el.addEventListener("click", (e) => e.target.closest("[data-fit]") && this.fit());
+    el.addEventListener("change", (e) => e.target.matches("[data-bands]") && this.bands(e.target));
+  }
+
+  attach() {
+    const of = `${this.el.dataset.ramp} ${this.el.dataset.key}`;
+    if (of !== this.of) {
+      this.of = of;
+      this.chosen = 1;
+    }
+    if (this.all.last) this.tones(this.all.last);
+    this.pick(Math.min(this.chosen, this.edges().length - 1));
+  }
+
+  get strip() {
+    return this.el.querySelector(".ramp-strip");
+  }
+
+  op(op, more) {
+    return { op, ...where(), node: this.el.dataset.ramp, key: this.el.dataset.key, ...more };
+  }
+
+  fit() {
+    const m = this.all.last;
+    if (!m || m.node !== this.el.dataset.ramp) return say("Nothing in view reads this ramp, so there is nothing to fit it to.", true);
+    edit([this.op("ramp.fit", { value: m.bins })]);
+  }
+
+  bands(select) {
+    if (select.value === "+") edit([this.op("bands.make")]);
+    else if (select.value) edit([this.op("bands.join", { id: select.value })]);
+    else edit([this.op("bands.leave")]);
   }
 
   edges() {
@@ -41,7 +80,7 @@ export class Ramp {
   }
 
   place(e) {
-    const r = document.getElementById("ramp-strip").getBoundingClientRect();
+    const r = this.strip.getBoundingClientRect();
     return Math.max(0, Math.min(1, (e.clientX - r.left) / r.width));
   }
 
@@ -57,7 +96,7 @@ export class Ramp {
     const index = Number(handle.dataset.edge);
     this.pick(index);
     const start = e.clientX, from = Number(handle.dataset.at);
-    const width = document.getElementById("ramp-strip").getBoundingClientRect().width;
+    const width = this.strip.getBoundingClientRect().width;
     const [low, high] = this.room(index);
     let at = from, moved = false;
     handle.setPointerCapture(e.pointerId);
@@ -89,7 +128,7 @@ export class Ramp {
   }
 
   change(index, at) {
-    return { op: "ramp.stop", ...where(), node: this.node, index, value: { at: Math.round(at * 1e5) / 1e5 } };
+    return this.op("ramp.stop", { index, value: { at: Math.round(at * 1e5) / 1e5 } });
   }
 
   async keep(index, at) {
@@ -108,7 +147,7 @@ export class Ramp {
   /** Lets the strip follow the hand: the colours stay, their borders move. */
   paint() {
     const all = this.edges();
-    const strip = document.getElementById("ramp-strip");
+    const strip = this.strip;
     const parts = [];
     all.forEach((b, i) => {
       const c = b.querySelector("span").style.backgroundColor;
@@ -122,7 +161,7 @@ export class Ramp {
       }
     });
     strip.style.background = `linear-gradient(to right,${parts.join(",")})`;
-    if (this.last) this.shares(this.last);
+    if (this.all.last) this.shares(this.all.last);
   }
 
   async key(e) {
@@ -143,23 +182,23 @@ export class Ramp {
       }, 300);
     } else if (e.key === "Delete" || e.key === "Backspace") {
       e.preventDefault();
-      edit([{ op: "ramp.remove", ...where(), node: this.node, index }]);
+      edit([this.op("ramp.remove", { index })]);
     } else if (e.key === "Insert" || e.key === "+") {
       e.preventDefault();
-      edit([{ op: "ramp.add", ...where(), node: this.node }]);
+      edit([this.op("ramp.add")]);
     }
   }
 
   /** Draws how the tones in view are spread, and each band's share of them. */
   tones(m) {
-    this.last = m;
-    const canvas = document.querySelector(`[data-tones="${CSS.escape(m.node)}"]`);
+    const canvas = this.el.querySelector(`[data-tones="${CSS.escape(m.node)}"]`);
     if (!canvas) return;
-    const g = canvas.getContext("2d"), n = m.bins.length;
-    const top = Math.max(1, ...m.bins.slice(1, -1)) * 1.1;
+    const g = canvas.getContext("2d"), n = 128, each = m.bins.length / n;
+    const bars = Array.from({ length: n }, (_, i) => m.bins.slice(i * each, (i + 1) * each).reduce((a, b) => a + b, 0));
+    const top = Math.max(1, ...bars.slice(1, -1)) * 1.1;
     g.clearRect(0, 0, canvas.width, canvas.height);
     g.fillStyle = getComputedStyle(canvas).color;
-    m.bins.forEach((v, i) => {
+    bars.forEach((v, i) => {
       const h = Math.min(1, v / top) * canvas.height;
       g.fillRect((i * canvas.width) / n, canvas.height - h, canvas.width / n - 1, h);
     });
@@ -167,6 +206,7 @@ export class Ramp {
   }
 
   shares(m) {
+    if (m.node !== this.el.dataset.ramp) return;
     const at = this.edges().map((b) => Number(b.dataset.at));
     for (const el of this.el.querySelectorAll("[data-share]")) {
       const i = Number(el.dataset.share);

@@ -1,0 +1,585 @@
+package check
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"mobanta/core/color"
+	"mobanta/core/light"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/picture"
+	"mobanta/core/project"
+	"mobanta/core/stage"
+)
+
+// bare: a part without a look.
+func bare(in *input) {
+	for i := range in.p.Stage.Models {
+		m := &in.p.Stage.Models[i]
+		var parts []string
+		var mend []project.Edit
+		for _, p := range in.scene.Parts {
+			if p.Model == i && in.p.Look(p.Look) == nil {
+				parts = append(parts, p.Name)
+				mend = append(mend, project.Edit{Op: "look.assign", ID: m.ID, Part: p.Name, Look: in.p.Looks[0].ID})
+			}
+		}
+		if len(parts) > 0 {
+			in.remark(Remark{Key: "bare/" + m.ID, Title: "No look", Stage: true,
+				Text: fmt.Sprintf("%s of %s wears no look and is shown in plain grey: %s.", counted(len(parts), "part"), m.Name, listed(parts)),
+				Mend: "Let " + in.p.Looks[0].Name + " be worn", Do: mend})
+		}
+	}
+}
+
+// readings returns the light nodes that the finish of a look hangs on.
+func readings(in *input, net *network.Network) (out []node.Reading) {
+	in.net = net
+	for _, d := range in.used() {
+		if r, ok := reading(in, d); ok {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// reading returns what a node reads of the lights; ok is false for other nodes.
+func reading(in *input, d *network.Node) (r node.Reading, ok bool) {
+	k := node.Catalogue{}.Kind(d.Kind)
+	if k == nil || k.Light == nil {
+		return r, false
+	}
+	return k.Light(k.Prepare(func(key string) any { return in.value(d, key) })), true
+}
+
+// unlit: nothing lights a part, though its look reads the lights.
+func unlit(in *input) {
+	if len(in.scene.Lights) == 0 {
+		for i := range in.p.Looks {
+			if net := in.flat[in.p.Looks[i].ID]; net != nil && len(readings(in, net)) > 0 {
+				in.remark(Remark{Key: "dark", Title: "No light", Stage: true, Text: "There is no light on the stage, so everything that reads light is dark.",
+					Mend: "Add a sun", Do: []project.Edit{{Op: "light.add", Kind: string(light.Sun)}}})
+				return
+			}
+		}
+		return
+	}
+	for i := range in.p.Looks {
+		l := &in.p.Looks[i]
+		net := in.flat[l.ID]
+		if net == nil {
+			continue
+		}
+		all := readings(in, net)
+		if len(all) == 0 {
+			continue
+		}
+		reads := map[int]bool{}
+		for _, r := range all {
+			for _, k := range r.Of(in.scene.Lights) {
+				reads[k] = true
+			}
+		}
+		var parts []string
+		var mend []project.Edit
+		var first *light.Source
+		for pi, part := range in.scene.Parts {
+			if part.Look != l.ID {
+				continue
+			}
+			lit := false
+			for k := range in.scene.Lights {
+				s := &in.scene.Lights[k]
+				if !reads[k] {
+					continue
+				}
+				if first == nil {
+					first = s
+				}
+				lit = lit || s.Strength > 0 && (s.Parts == nil || s.Parts[pi])
+			}
+			if !lit {
+				parts = append(parts, part.Name)
+			}
+		}
+		if len(parts) == 0 {
+			continue
+		}
+		text := fmt.Sprintf("Nothing lights %s, which wear %s: ", listed(parts), l.Name)
+		m := Remark{Key: "unlit/" + l.ID, Title: "Unlit", Stage: true}
+		switch {
+		case first == nil:
+			text += "its nodes pick lights that are not on the stage."
+			m.Stage, m.Look = false, l.ID
+			for _, d := range in.used() {
+				if loc, ok := in.p.Locate(l.ID, d.ID); ok && node.IsLight(d.Kind) {
+					mend = append(mend, set(loc, "lights", []any{}))
+				}
+			}
+			m.Mend = "Read all lights"
+		case first.Strength == 0:
+			text += first.Name + " has strength 0."
+			m.Light, m.Mend = first.ID, "Give "+first.Name+" strength 1"
+			mend = []project.Edit{{Op: "light.set", ID: first.ID, Key: "strength", Value: 1.0}}
+		default:
+			text += first.Name + " is limited to other parts."
+			m.Light, m.Mend = first.ID, "Let "+first.Name+" light all parts"
+			mend = []project.Edit{{Op: "light.set", ID: first.ID, Key: "parts"}}
+		}
+		m.Text, m.Do = text, mend
+		in.remark(m)
+	}
+}
+
+// unread: the finish reads nothing.
+func unread(in *input) {
+	end := in.look.Network.Finish()
+	if len(end.In["colour"].Wires) > 0 {
+		return
+	}
+	m := Remark{Key: "unread/" + in.look.ID, Title: "Finish reads nothing", Look: in.look.ID, Node: end.ID,
+		Text: "No colour is wired into the Finish of " + in.look.Name + ", so its nodes do not show."}
+	for i := len(in.look.Nodes) - 1; i >= 0; i-- {
+		d := &in.look.Nodes[i]
+		for _, o := range in.cat.Of(d).Outputs {
+			if m.Do == nil && d.ID != end.ID && o.Type == network.Color {
+				m.Mend = "Wire " + d.Title(in.cat) + " into it"
+				m.Do = []project.Edit{{Op: "wire", Look: in.look.ID, From: d.ID + "." + o.Key, To: end.ID + ".colour"}}
+			}
+		}
+	}
+	if m.Do == nil {
+		m.Mend, m.Do = "Add a ramp for it", []project.Edit{{Op: "node.add", Look: in.look.ID, Kind: "ramp", To: end.ID + ".colour"}}
+	}
+	in.remark(m)
+}
+
+// loose: nodes that reach no finish.
+func loose(in *input) {
+	n := &in.look.Network
+	reach := map[string]bool{}
+	var walk func(id string)
+	walk = func(id string) {
+		if d := n.Node(id); d != nil && !reach[id] {
+			reach[id] = true
+			for _, i := range d.In {
+				for _, w := range i.Wires {
+					walk(w.Node)
+				}
+			}
+		}
+	}
+	walk(n.Finish().ID)
+	var names, ids []string
+	for i := range n.Nodes {
+		if d := &n.Nodes[i]; !reach[d.ID] {
+			names, ids = append(names, d.Title(in.cat)), append(ids, d.ID)
+		}
+	}
+	if len(ids) == 0 {
+		return
+	}
+	verb := "leads"
+	if len(ids) > 1 {
+		verb = "lead"
+	}
+	in.remark(Remark{Key: "loose/" + in.look.ID + "/" + ids[0], Title: "Leads nowhere", Look: in.look.ID, Node: ids[0],
+		Text: fmt.Sprintf("In %s, %s %s to no Finish and %s no part in the picture.", in.look.Name, listed(names), verb, map[bool]string{true: "take", false: "takes"}[len(ids) > 1]),
+		Mend: "Remove " + counted(len(ids), "node"), Do: []project.Edit{{Op: "node.remove", Look: in.look.ID, Nodes: ids}}})
+}
+
+// image: a picture by UVs on parts that have none.
+func image(in *input) {
+	var parts []string
+	for _, p := range in.scene.Parts {
+		if p.Look == in.look.ID && !p.UV {
+			parts = append(parts, p.Name)
+		}
+	}
+	if len(parts) == 0 {
+		return
+	}
+	for _, d := range in.used() {
+		if d.Kind != "image" || len(d.In["place"].Wires) > 0 {
+			continue
+		}
+		m, l, ok := in.at("uv", d.ID)
+		if !ok {
+			continue
+		}
+		m.Title = "No UVs"
+		m.Text = fmt.Sprintf("%s is laid by UVs, but %s of %s has none: it shows a single pixel there.", in.title(l), listed(parts), in.look.Name)
+		e := l.Edit
+		e.Op, e.Kind, e.Node, e.To = "node.add", "coordinates", "", l.Node.ID+".place"
+		m.Mend, m.Do = "Lay it by place instead", []project.Edit{e}
+		in.remark(m)
+	}
+}
+
+// rough: a highlight on a surface too rough to have one.
+func rough(in *input) {
+	for _, d := range in.used() {
+		if d.Kind != "highlight" {
+			continue
+		}
+		if v, _ := in.value(d, "roughness").(float64); v < 0.95 {
+			continue
+		}
+		if m, l, ok := in.at("rough", d.ID); ok {
+			m.Title = "Too rough to shine"
+			m.Text = in.title(l) + " has a roughness near 1, where a highlight spreads over the whole lit side and is no spot any more."
+			m.Mend, m.Do = "Set its roughness to 0.35", []project.Edit{set(l, "roughness", 0.35)}
+			in.remark(m)
+		}
+	}
+}
+
+// hard tells whether a node cuts its tone with at least one hard edge.
+func hard(in *input, d *network.Node) bool {
+	if d.Kind == "soft-step" {
+		v, _ := d.Constant(in.cat.Of(d).Input("softness")).(float64)
+		return len(d.In["softness"].Wires) == 0 && v < 0.02
+	}
+	for _, s := range in.cat.Of(d).Settings {
+		if s.Type != network.Stops || picture.Cut(d) == "" {
+			continue
+		}
+		for i, stop := range d.Value(&s).([]color.Stop) {
+			if i > 0 && (stop.Edge == color.Step || stop.Edge == "") {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// cuts returns the nodes with hard edges, each with the diffuse readings that its
+// tone hangs on.
+func cuts(in *input, f func(cut, d *network.Node, r node.Reading)) {
+	for _, cut := range in.used() {
+		if !hard(in, cut) {
+			continue
+		}
+		for _, w := range cut.In[picture.Cut(cut)].Wires {
+			for _, d := range in.behind(w.Node) {
+				if r, ok := reading(in, d); ok && d.Kind == "diffuse-light" {
+					f(cut, d, r)
+				}
+			}
+		}
+	}
+}
+
+// bounced: bounced light into a hard ramp.
+func bounced(in *input) {
+	seen := map[string]bool{}
+	cuts(in, func(cut, d *network.Node, r node.Reading) {
+		if !r.Bounced || seen[d.ID] {
+			return
+		}
+		seen[d.ID] = true
+		m, l, ok := in.at("bounced", d.ID)
+		if !ok {
+			return
+		}
+		m.Title = "Bounced light under hard bands"
+		m.Text = fmt.Sprintf("%s reads bounced light, which is soft everywhere: the hard edges of %s follow no clear form.", in.title(l), name(in, cut))
+		m.Mend, m.Do = "Read direct light alone", []project.Edit{set(l, "bounce", "direct")}
+		in.remark(m)
+	})
+}
+
+func name(in *input, d *network.Node) string {
+	if l, ok := in.p.Locate(in.look.ID, d.ID); ok {
+		return in.title(l)
+	}
+	return d.Title(in.cat)
+}
+
+// wide: a wide light softens hard bands.
+func wide(in *input) {
+	seen := map[string]bool{}
+	cuts(in, func(cut, d *network.Node, r node.Reading) {
+		if !r.Direct || !r.Shadows {
+			return
+		}
+		for _, k := range r.Of(in.scene.Lights) {
+			s := &in.scene.Lights[k]
+			if !s.Shadows || !broad(s, in.scene) || seen[s.ID] {
+				continue
+			}
+			seen[s.ID] = true
+			m, l, ok := in.at("wide", d.ID)
+			if !ok {
+				continue
+			}
+			m.Key += "/" + s.ID
+			m.Title, m.Light = "A wide light softens bands", s.ID
+			m.Text = fmt.Sprintf("%s is wide, so the shadows that %s reads are soft, and the hard edges of %s fall inside their blur.", s.Name, in.title(l), name(in, cut))
+			switch s.Kind {
+			case light.Sky:
+				m.Mend, m.Do = "Read "+s.Name+" without shadows", []project.Edit{{Op: "light.set", ID: s.ID, Key: "shadows", Value: false}}
+			case light.Sun, light.Point:
+				m.Mend, m.Do = "Make it narrow", []project.Edit{{Op: "light.set", ID: s.ID, Key: "size", Value: 0.0}}
+			default:
+				m.Mend, m.Do = "Make it a point", []project.Edit{{Op: "light.set", ID: s.ID, Key: "kind", Value: string(light.Point)}}
+			}
+			in.remark(m)
+		}
+	})
+}
+
+// broad tells whether a light is wide enough for its penumbra to show.
+func broad(s *light.Source, sc *stage.Scene) bool {
+	switch s.Kind {
+	case light.Sky:
+		return true
+	case light.Sun:
+		return s.Size > 0.02 // sine of half the angle: about 2.3° across
+	case light.Point, light.Disc, light.Rectangle:
+		return max(s.Size, s.High)/max(1e-9, s.At.Sub(sc.Box.Center()).Len()) > 0.02
+	}
+	return false
+}
+
+// empty: a band that no pixel falls into.
+func empty(in *input) {
+	for _, d := range in.used() {
+		if d.Kind != "ramp" {
+			continue
+		}
+		tones := in.tones(d)
+		if len(tones) == 0 {
+			continue
+		}
+		stops := d.Value(in.cat.Of(d).Setting("stops")).([]color.Stop)
+		count := make([]int, len(stops))
+		for _, t := range tones {
+			k := 0
+			for k+1 < len(stops) && t >= stops[k+1].At {
+				k++
+			}
+			count[k]++
+		}
+		var bands []string
+		for k, n := range count {
+			// The colour of a band that blends into the next is seen before it begins.
+			blends := k+1 < len(stops) && stops[k+1].Edge != color.Step && stops[k+1].Edge != "" || stops[k].Edge != color.Step && stops[k].Edge != ""
+			if n == 0 && !blends {
+				if name := stops[k].Name; name != "" {
+					bands = append(bands, name)
+				} else {
+					bands = append(bands, fmt.Sprintf("band %d", k+1))
+				}
+			}
+		}
+		m, l, ok := in.at("empty", d.ID)
+		if len(bands) == 0 || !ok {
+			continue
+		}
+		low, high := slices.Min(tones), slices.Max(tones)
+		m.Title = "Empty band"
+		m.Text = fmt.Sprintf("No pixel falls into %s of %s: the tones in view run from %.2g to %.2g.", listed(bands), in.title(l), low, high)
+		if high <= 0 || low >= 1 || low == high {
+			continue // one tone all over is told of by another check
+		}
+		m.Mend, m.Do = "Fit the bands to the light", []project.Edit{fit(l, tones)}
+		in.remark(m)
+	}
+}
+
+// fit returns the edit that fits a ramp to tones.
+func fit(l project.Located, tones []float32) project.Edit {
+	const n = 512
+	bins := make([]any, n)
+	count := make([]float64, n)
+	for _, t := range tones {
+		count[max(0, min(n-1, int(t*n)))]++
+	}
+	for i, c := range count {
+		bins[i] = c
+	}
+	e := l.Edit
+	e.Op, e.Key, e.Value = "ramp.fit", "stops", bins
+	return e
+}
+
+// clipped: light so strong that much of it lies above 1.
+func clipped(in *input) {
+	seen := map[string]bool{}
+	for _, cut := range in.used() {
+		if picture.Cut(cut) == "" {
+			continue
+		}
+		for _, w := range cut.In[picture.Cut(cut)].Wires {
+			d := in.net.Node(w.Node)
+			if d == nil || d.Kind != "diffuse-light" || w.Port != "tone" || seen[d.ID] {
+				continue
+			}
+			seen[d.ID] = true
+			tones := slices.Clone(in.tones(cut))
+			above := 0
+			for _, t := range tones {
+				if t > 1.0005 {
+					above++
+				}
+			}
+			if len(tones) == 0 || above*12 < len(tones) {
+				continue
+			}
+			r, _ := reading(in, d)
+			m, l, ok := in.at("clipped", d.ID)
+			if !ok {
+				continue
+			}
+			slices.Sort(tones)
+			top := float64(tones[len(tones)*995/1000])
+			var names []string
+			for _, k := range r.Of(in.scene.Lights) {
+				s := &in.scene.Lights[k]
+				if s.Strength > 0 {
+					names = append(names, s.Name)
+					m.Do = append(m.Do, project.Edit{Op: "light.set", ID: s.ID, Key: "strength", Value: math.Round(float64(s.Strength)/top*1000) / 1000})
+				}
+			}
+			m.Title = "Light beyond the ramp"
+			m.Text = fmt.Sprintf("%d %% of what %s gives lies above 1, where %s ends: forms are lost in its last band. It is lit by %s.",
+				100*above/len(tones), in.title(l), name(in, cut), listed(names))
+			m.Mend = "Weaken them to end at 1"
+			in.remark(m)
+		}
+	}
+}
+
+// constant: a tone that is all 0 or all 1.
+func constant(in *input) {
+	ranges, err := in.r.Ranges(in.ctx, in.look.ID)
+	if err != nil || ranges == nil {
+		return
+	}
+	flat := func(ref network.Ref) bool {
+		r, ok := ranges[ref]
+		return ok && r.Min == r.Max && (r.Min == 0 || r.Min == 1)
+	}
+	read := map[network.Ref]bool{}
+	for _, d := range in.used() {
+		for _, i := range d.In {
+			for _, w := range i.Wires {
+				read[w] = true
+			}
+		}
+	}
+	for _, d := range in.used() {
+		spec := in.cat.Of(d)
+		if spec.Family == "surface" || spec.Family == "colour" {
+			continue // they are what they are
+		}
+		cause := false // whether what feeds it is the same already, or nothing feeds it
+		wired := false
+		for _, i := range d.In {
+			for _, w := range i.Wires {
+				wired = true
+				cause = cause || flat(w)
+			}
+		}
+		if cause || spec.Family != "light" && spec.Family != "line" && !wired {
+			continue
+		}
+		for _, o := range spec.Outputs {
+			ref := network.Ref{Node: d.ID, Port: o.Key}
+			if !read[ref] || !flat(ref) || d.Kind == "cast-shadow" && ranges[ref].Min == 1 {
+				continue
+			}
+			m, l, ok := in.at("constant", d.ID)
+			if !ok {
+				continue
+			}
+			v := ranges[ref].Min
+			m.Title = fmt.Sprintf("All %v", v)
+			m.Text = fmt.Sprintf("%s of %s is %v everywhere in view, so it makes no difference there.", o.Name, in.title(l), v)
+			m.Mend, m.Do = in.enliven(l, d)
+			if m.Do != nil {
+				in.remark(m)
+				break
+			}
+		}
+	}
+}
+
+// enliven returns a mend for a node whose tone is the same everywhere.
+func (in *input) enliven(l project.Located, d *network.Node) (string, []project.Edit) {
+	if d.Kind == "soft-step" && len(d.In["threshold"].Wires) == 0 {
+		if tones := slices.Clone(in.tones(d)); len(tones) > 0 {
+			slices.Sort(tones)
+			if low, high := tones[0], tones[len(tones)-1]; low < high {
+				e := l.Edit
+				e.Op, e.Key, e.Value = "node.input", "threshold", math.Round(float64(low+(high-low)*0.6)*1000)/1000
+				return "Put the threshold among its tones", []project.Edit{e}
+			}
+		}
+	}
+	if d.Kind == "highlight" {
+		if v, _ := in.value(d, "roughness").(float64); v < 0.45 {
+			return "Set its roughness to 0.5", []project.Edit{set(l, "roughness", 0.5)}
+		}
+	}
+	e := l.Edit
+	if network.CanBypass(in.cat.Of(l.Node)) == nil {
+		e.Op = "node.off"
+		return "Bypass it", []project.Edit{e}
+	}
+	e.Op = "node.remove"
+	return "Remove it", []project.Edit{e}
+}
+
+// near: two ramps whose edges lie nearly, but not quite, at the same places.
+func near(in *input) {
+	type ramp struct {
+		look  *project.Look
+		id    string
+		stops []color.Stop
+	}
+	var all []ramp
+	for i := range in.p.Looks {
+		l := &in.p.Looks[i]
+		for k := range l.Nodes {
+			if d := &l.Nodes[k]; d.Kind == "ramp" && d.Bands["stops"] == "" {
+				if stops := d.Value(in.cat.Of(d).Setting("stops")).([]color.Stop); len(stops) > 1 {
+					all = append(all, ramp{l, d.ID, stops})
+				}
+			}
+		}
+	}
+	for i := range all {
+		for k := i + 1; k < len(all); k++ {
+			a, b := &all[i], &all[k]
+			if len(a.stops) != len(b.stops) || !nearly(a.stops, b.stops) {
+				continue
+			}
+			id := in.p.NextBandSet()
+			names := [2]string{a.look.Node(a.id).Title(in.cat), b.look.Node(b.id).Title(in.cat)}
+			in.remark(Remark{Key: "near/" + a.look.ID + "/" + a.id + "/" + b.look.ID + "/" + b.id, Title: "Edges that nearly meet", Look: b.look.ID, Node: b.id,
+				Text: fmt.Sprintf("The band edges of %s and %s lie close beside each other: thin slivers show between them.", names[0], names[1]),
+				Mend: "Share one set of edges", Do: []project.Edit{
+					{Op: "bands.make", Look: a.look.ID, Node: a.id, Key: "stops", Name: names[0]},
+					{Op: "bands.join", Look: b.look.ID, Node: b.id, Key: "stops", ID: id}}})
+			return // one at a time: the mend may settle others
+		}
+	}
+}
+
+// nearly tells whether all edges lie within 0.03 of each other, and one does not
+// lie at the very place.
+func nearly(a, b []color.Stop) bool {
+	same := true
+	for i := 1; i < len(a); i++ {
+		d := math.Abs(float64(a[i].At - b[i].At))
+		if d > 0.03 {
+			return false
+		}
+		same = same && d == 0
+	}
+	return !same
+}
