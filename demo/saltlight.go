@@ -18,60 +18,128 @@ import (
 //go:embed looks/*.json
 var looks embed.FS
 
-// Saltlight returns the sample project and the files of its models by hash.
-func Saltlight() (*project.Project, map[string]exchange.File, error) {
-	p := project.New("Saltlight")
-	p.Looks = nil
-	for _, l := range []struct{ id, file string }{{"copper", "looks/copper.json"}, {"iron", "looks/iron.json"}} {
-		data, err := looks.ReadFile(l.file)
+// Sample is a sample project.
+type Sample struct {
+	ID   string
+	Make func() (*project.Project, map[string]exchange.File, error)
+}
+
+// Samples lists the sample projects; the first is the one that the studio opens.
+var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}}
+
+// prop is a model of a sample, and which look its parts wear.
+type prop struct {
+	id, name string
+	mesh     *mesh.Mesh
+	looks    map[string]string // part → look; "" for those that are not named
+	at, turn vec.V
+}
+
+// assemble makes a project of looks, by their files, and props, and returns the
+// files of its models by hash. Ink is the swatch that all nodes named ink follow.
+func assemble(name string, wear []string, props []prop, ink string) (*project.Project, map[string]exchange.File, error) {
+	p := project.New(name)
+	p.Looks, p.Stage.Lights = nil, nil
+	for _, id := range wear {
+		data, err := looks.ReadFile("looks/" + id + ".json")
 		if err != nil {
 			return nil, nil, fmt.Errorf("demo: %w", err)
 		}
 		f, err := exchange.ReadLook(bytes.NewReader(data))
 		if err != nil {
-			return nil, nil, fmt.Errorf("demo: %s: %w", l.file, err)
+			return nil, nil, fmt.Errorf("demo: %s: %w", id, err)
 		}
-		p.Looks = append(p.Looks, project.Look{ID: l.id, Name: f.Name, Network: f.Network})
+		p.Looks = append(p.Looks, project.Look{ID: id, Name: f.Name, Network: f.Network})
 	}
 	files := map[string]exchange.File{}
-	for _, m := range []struct {
-		id, name, file string
-		mesh           *mesh.Mesh
-		look           func(part string) string
-	}{
-		{"kettle", "Kettle", "kettle.obj", Kettle(), func(part string) string {
-			if part == "handle" {
-				return "iron"
-			}
-			return "copper"
-		}},
-		{"plate", "Stove plate", "stove-plate.obj", StovePlate(), func(string) string { return "iron" }},
-	} {
+	for _, m := range props {
 		var buf bytes.Buffer
 		if err := meshfile.WriteOBJ(&buf, m.mesh); err != nil {
 			return nil, nil, err
 		}
 		hash := exchange.Hash(buf.Bytes())
-		files[hash] = exchange.File{Name: m.file, Data: buf.Bytes()}
-		model := stage.Model{ID: m.id, Name: m.name, File: hash, Scale: 1, Looks: map[string]string{}}
+		files[hash] = exchange.File{Name: m.id + ".obj", Data: buf.Bytes()}
+		model := stage.Model{ID: m.id, Name: m.name, File: hash, Scale: 1, At: m.at, Turn: m.turn, Looks: map[string]string{}}
 		for _, part := range m.mesh.Parts {
-			model.Looks[part.Name] = m.look(part.Name)
+			look := m.looks[part.Name]
+			if look == "" {
+				look = m.looks[""]
+			}
+			model.Looks[part.Name] = look
 		}
 		p.Stage.Models = append(p.Stage.Models, model)
 	}
-	p.Stage.Lights = []stage.Light{{Kind: light.Sun, ID: "key", Name: "Key sun", Azimuth: -52, Elevation: 47, Strength: 1, Color: color.C{1, 1, 1}, Shadows: true}}
-	p.Stage.Camera = stage.Camera{Azimuth: 14, Elevation: 17, Target: vec.V{0, 0.62, 0}, Distance: 9.4, Angle: 24}
-	p.Swatches = []project.Swatch{
-		{ID: "copper", Name: "Copper", Color: color.MustHex("#D4843F")},
-		{ID: "lamplight", Name: "Lamplight", Color: color.MustHex("#F8D79B")},
-		{ID: "night", Name: "Night ink", Color: color.MustHex("#1A1B24")},
-		{ID: "harbour", Name: "Harbour", Color: color.MustHex("#26414D")},
-	}
+	p.Swatches = append(p.Swatches, project.Swatch{ID: "night", Name: "Night ink", Color: color.MustHex(ink)})
 	for _, l := range p.Looks {
-		if err := l.Network.Follow(p.Catalogue(), "ink", "colour", "night", color.MustHex("#1A1B24")); err != nil {
+		if l.Network.Node("ink") == nil {
+			continue
+		}
+		if err := l.Network.Follow(p.Catalogue(), "ink", "colour", "night", color.MustHex(ink)); err != nil {
 			return nil, nil, fmt.Errorf("demo: %w", err)
 		}
 	}
+	return p, files, nil
+}
+
+// Saltlight returns the first sample, the kettle on the keeper's stove.
+func Saltlight() (*project.Project, map[string]exchange.File, error) {
+	p, files, err := assemble("Saltlight", []string{"copper", "iron"}, []prop{
+		{id: "kettle", name: "Kettle", mesh: Kettle(), looks: map[string]string{"": "copper", "handle": "iron"}},
+		{id: "plate", name: "Stove plate", mesh: StovePlate(), looks: map[string]string{"": "iron"}},
+	}, "#1A1B24")
+	if err != nil {
+		return nil, nil, err
+	}
+	key := stage.NewLight("key", "Key sun", light.Sun)
+	key.Azimuth, key.Elevation = -52, 47
+	p.Stage.Lights = []stage.Light{key}
+	p.Stage.Camera = stage.Camera{Azimuth: 14, Elevation: 17, Target: vec.V{0, 0.62, 0}, Distance: 9.4, Angle: 24}
+	p.Swatches = append([]project.Swatch{
+		{ID: "copper", Name: "Copper", Color: color.MustHex("#D4843F")},
+		{ID: "lamplight", Name: "Lamplight", Color: color.MustHex("#F8D79B")}}, append(p.Swatches,
+		project.Swatch{ID: "harbour", Name: "Harbour", Color: color.MustHex("#26414D")})...)
 	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#26414D")}
+	return p, files, p.Settle()
+}
+
+// Dusk returns the bell buoy at dusk under three lights: the last of the sun, a
+// torch in a boat, wide enough for soft shadows, and a lamp on the pier behind.
+func Dusk() (*project.Project, map[string]exchange.File, error) {
+	tilt := vec.V{4, 0, -7}
+	p, files, err := assemble("Bell buoy at dusk", []string{"hull-paint", "pale-paint", "bell-bronze", "dusk-iron", "swell"}, []prop{
+		{id: "buoy", name: "Bell buoy", mesh: BellBuoy(), looks: map[string]string{"": "hull-paint", "band": "pale-paint", "lantern": "pale-paint", "bell": "bell-bronze", "cage": "dusk-iron", "clapper": "dusk-iron"}, turn: tilt},
+		{id: "water", name: "Swell", mesh: Swell(), looks: map[string]string{"": "swell"}},
+	}, "#15131F")
+	if err != nil {
+		return nil, nil, err
+	}
+	sun := stage.NewLight("sun", "Last sun", light.Sun)
+	sun.Azimuth, sun.Elevation, sun.Color = -68, 17, color.MustHex("#FFB36B")
+	torch := stage.NewLight("torch", "Boat torch", light.Point)
+	torch.At, torch.Reach, torch.Size, torch.Strength, torch.Color = vec.V{2.1, 0.75, 2.6}, 2.4, 0.22, 0.6, color.MustHex("#FFD98A")
+	pier := stage.NewLight("pier", "Pier lamp", light.Point)
+	pier.At, pier.Reach, pier.Strength, pier.Color = vec.V{5.5, 4.2, -5}, 8, 0.9, color.MustHex("#7FC4D6")
+	p.Stage.Lights = []stage.Light{sun, torch, pier}
+	p.Stage.Camera = stage.Camera{Azimuth: 12, Elevation: 11, Target: vec.V{0, 1.15, 0}, Distance: 13, Angle: 22}
+	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#4A3A5C")}
+	return p, files, p.Settle()
+}
+
+// Lamp returns the lamp with faceted glass, whose glints flash as it turns.
+func Lamp() (*project.Project, map[string]exchange.File, error) {
+	p, files, err := assemble("Keeper's lamp", []string{"faceted-glass", "brass"}, []prop{
+		{id: "lamp", name: "Lamp", mesh: KeepersLamp(), looks: map[string]string{"": "brass", "glass": "faceted-glass"}},
+	}, "#1A1B24")
+	if err != nil {
+		return nil, nil, err
+	}
+	key := stage.NewLight("key", "Key sun", light.Sun)
+	key.Azimuth, key.Elevation = -38, 40
+	side := stage.NewLight("side", "Window", light.Rectangle)
+	side.Azimuth, side.Elevation, side.Strength, side.Color = 74, 18, 0.6, color.MustHex("#BFE0FF")
+	side.At, side.Size, side.Height, side.Reach = vec.Direction(74, 18).Mul(6).Add(vec.V{0, 1.3, 0}), 2, 3, 6
+	p.Stage.Lights = []stage.Light{key, side}
+	p.Stage.Camera = stage.Camera{Azimuth: 16, Elevation: 9, Target: vec.V{0, 1.5, 0}, Distance: 10, Angle: 23}
+	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#2B2D38")}
 	return p, files, p.Settle()
 }

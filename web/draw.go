@@ -150,6 +150,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		if err := s.sketch(ctx, w, job); err != nil {
 			return err
 		}
+		s.renderer.Borrow(s.moving)
 	}
 	if w.hand {
 		// Smaller pictures while the view moves, so that the hand feels no lag.
@@ -157,7 +158,12 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		job.W, job.H, job.Samples, job.Quick = max(minSide, job.W/scale), max(minSide, job.H/scale), 1, true
 	}
 	start, first := time.Now(), true
-	err = s.renderer.Render(ctx, job, func(res *picture.Result) {
+	by := s.renderer
+	if w.hand {
+		by = s.moving // the other keeps what it knows of the full size
+		by.Borrow(s.renderer)
+	}
+	err = by.Render(ctx, job, func(res *picture.Result) {
 		begins := first
 		if first = false; begins {
 			if w.hand {
@@ -177,7 +183,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		}
 		if begins {
 			s.point(w, sc)
-			s.histogram(w)
+			s.histogram(w, by)
 			if w.hand {
 				s.drawBall(w)
 			}
@@ -271,7 +277,7 @@ func (s *session) point(w wanted, sc *stage.Scene) {
 // sketch draws a first picture at a third of the size.
 func (s *session) sketch(ctx context.Context, w wanted, job picture.Job) error {
 	job.W, job.H, job.Samples, job.Quick = max(minSide, job.W/3), max(minSide, job.H/3), 1, true
-	return s.renderer.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, 3, res.Bounds()) })
+	return s.moving.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, 3, res.Bounds()) })
 }
 
 // nodes counts the nodes of a project.
@@ -418,7 +424,7 @@ func changed(a, b []byte, w int, area image.Rectangle) image.Rectangle {
 
 // histogram sends how the tones that the chosen ramp reads are spread over the
 // picture.
-func (s *session) histogram(w wanted) {
+func (s *session) histogram(w wanted, by *picture.Renderer) {
 	l := w.project.Look(w.view.Look)
 	if l == nil {
 		return
@@ -428,7 +434,7 @@ func (s *session) histogram(w wanted) {
 	if flat == nil || picture.Cut(flat) == "" {
 		return
 	}
-	h, err := s.renderer.Histogram(s.ctx, l.ID, id, picture.Cut(flat), 512)
+	h, err := by.Histogram(s.ctx, l.ID, id, picture.Cut(flat), 512)
 	if err != nil {
 		return
 	}

@@ -213,6 +213,11 @@ func (v *Server) importLook(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	for _, data := range f.Pictures {
+		if _, err := v.store.PutFile(c.Request().Context(), exchange.File{Name: "picture", Data: data}); err != nil {
+			return err
+		}
+	}
 	st, outcomes, err := v.apply(c.Request(), c.Param("id"), []project.Edit{{Op: "look.add", Name: f.Name, Network: &f.Network, Groups: f.Groups}})
 	if err != nil {
 		return err

@@ -119,7 +119,7 @@ func (v *Server) keep(c *echo.Context) error {
 		one := network.Network{Nodes: []network.Node{{ID: "n1", Kind: network.GroupPrefix + g.ID}}}
 		err = exchange.WriteFragment(&buf, &one, d.Project.UsedGroups(&one))
 	} else {
-		err = exchange.WriteLook(&buf, name, &d.Look.Network, d.Project.UsedGroups(&d.Look.Network))
+		err = exchange.WriteLook(&buf, name, &d.Look.Network, d.Project.UsedGroups(&d.Look.Network), v.opener(c))
 	}
 	if err != nil {
 		return err

@@ -86,6 +86,7 @@ type session struct {
 	// Of the drawing goroutine alone.
 	renderer *picture.Renderer
 	ball     *picture.Renderer
+	moving   *picture.Renderer // for pictures while the hand moves the camera or a light: small ones
 	second   *picture.Renderer // for the look that is compared with
 	small    *picture.Renderer // for previews
 	scene    *stage.Scene
@@ -133,8 +134,8 @@ func (v *Server) live(c *echo.Context) error {
 	s := &session{server: v, id: st.ID, conn: conn, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st,
 		coarse: 2, renderer: picture.NewRenderer(runtime.GOMAXPROCS(0)), ball: picture.NewRenderer(1)}
 	s.second, s.small = picture.NewRenderer(runtime.GOMAXPROCS(0)), picture.NewRenderer(runtime.GOMAXPROCS(0))
-	s.checker = picture.NewRenderer(runtime.GOMAXPROCS(0))
-	s.ball.Budget, s.second.Budget, s.small.Budget, s.checker.Budget = 4<<20, 48<<20, 16<<20, 8<<20
+	s.checker, s.moving = picture.NewRenderer(runtime.GOMAXPROCS(0)), picture.NewRenderer(runtime.GOMAXPROCS(0))
+	s.ball.Budget, s.second.Budget, s.small.Budget, s.checker.Budget, s.moving.Budget = 4<<20, 48<<20, 16<<20, 8<<20, 16<<20
 	v.hub.add(st.ID, s)
 	var wg sync.WaitGroup
 	wg.Go(s.draw)

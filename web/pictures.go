@@ -34,6 +34,11 @@ func (v *Server) importPicture(c *echo.Context) error {
 	return c.JSON(http.StatusOK, map[string]string{"hash": hash})
 }
 
+// opener gives stored files to those who write them into others.
+func (v *Server) opener(c *echo.Context) func(hash string) (exchange.File, error) {
+	return func(hash string) (exchange.File, error) { return v.store.File(c.Request().Context(), hash) }
+}
+
 const pictureW, pictureH = 96, 64
 
 // showPicture shows a picture of the project, small.

@@ -141,7 +141,7 @@ func (v *Server) exportLook(c *echo.Context) error {
 		return store.ErrNotFound
 	}
 	var buf bytes.Buffer
-	if err := exchange.WriteLook(&buf, l.Name, &l.Network, st.Project.UsedGroups(&l.Network)); err != nil {
+	if err := exchange.WriteLook(&buf, l.Name, &l.Network, st.Project.UsedGroups(&l.Network), v.opener(c)); err != nil {
 		return err
 	}
 	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(l.Name)+".look.json"))

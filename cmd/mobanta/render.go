@@ -18,6 +18,7 @@ import (
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
 	"mobanta/core/picture"
+	"mobanta/core/pixmap"
 	"mobanta/core/project"
 	"mobanta/core/stage"
 )
@@ -79,9 +80,11 @@ func render(ctx context.Context, f *renderFlags) error {
 	if err != nil {
 		return err
 	}
-	if err := f.applyLook(p); err != nil {
+	pictures, err := f.applyLook(p)
+	if err != nil {
 		return err
 	}
+	made = withPictures{made, pictures}
 	if f.sun != "" {
 		az, el, err := pair(f.sun, ",", angle)
 		if err != nil {
@@ -182,10 +185,11 @@ func load(f *renderFlags) (*project.Project, stage.Files, error) {
 	return p, stage.Surfaces(func(*stage.Model) (*mesh.Surface, error) { return s, nil }), nil
 }
 
-// applyLook puts the look that --look names onto every part.
-func (f *renderFlags) applyLook(p *project.Project) error {
+// applyLook puts the look that --look names onto every part,
+// and returns the pictures that came with it.
+func (f *renderFlags) applyLook(p *project.Project) (pictures map[string][]byte, err error) {
 	if f.look == "" {
-		return nil
+		return nil, nil
 	}
 	l := p.FindLook(f.look)
 	if l == nil {
@@ -195,28 +199,42 @@ func (f *renderFlags) applyLook(p *project.Project) error {
 			for _, l := range p.Looks {
 				names = append(names, l.Name)
 			}
-			return fmt.Errorf("--look: there is no file and no look named %q; the looks are %s", f.look, strings.Join(names, ", "))
+			return nil, fmt.Errorf("--look: there is no file and no look named %q; the looks are %s", f.look, strings.Join(names, ", "))
 		}
 		if err != nil {
-			return err
+			return nil, err
 		}
 		defer file.Close()
 		read, err := exchange.ReadLook(file)
 		if err != nil {
-			return fmt.Errorf("%s: %w", f.look, err)
+			return nil, fmt.Errorf("%s: %w", f.look, err)
 		}
 		o, err := p.Apply(&project.Edit{Op: "look.add", Name: read.Name, Network: &read.Network, Groups: read.Groups})
 		if err != nil {
-			return fmt.Errorf("%s: %w", f.look, err)
+			return nil, fmt.Errorf("%s: %w", f.look, err)
 		}
-		l = p.Look(o.Created)
+		l, pictures = p.Look(o.Created), read.Pictures
 	}
 	for i := range p.Stage.Models {
 		for part := range p.Stage.Models[i].Looks {
 			p.Stage.Models[i].Looks[part] = l.ID
 		}
 	}
-	return nil
+	return pictures, nil
+}
+
+// withPictures gives the pictures of a look file beside what a stage is made from.
+type withPictures struct {
+	stage.Files
+	pictures map[string][]byte
+}
+
+// Picture implements stage.Files.
+func (f withPictures) Picture(hash string) (*pixmap.Pixmap, error) {
+	if data, ok := f.pictures[hash]; ok {
+		return pixmap.Read(data)
+	}
+	return f.Files.Picture(hash)
 }
 
 // findPeek finds the node in the looks that are worn, the first that has it. Nodes

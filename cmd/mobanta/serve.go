@@ -9,6 +9,7 @@ import (
 	"net"
 	"os"
 	"runtime/debug"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -43,7 +44,7 @@ func demoCommand() *cobra.Command {
 	var make bool
 	c := &cobra.Command{
 		Use:   "demo",
-		Short: "Make the sample project if it is not there, and serve",
+		Short: "Make the sample projects that are not there, and serve",
 		Args:  cobra.NoArgs,
 	}
 	c.Flags().StringVar(&listen, "listen", "127.0.0.1:7420", "address and port; port 0 takes a free one")
@@ -63,24 +64,31 @@ func demoCommand() *cobra.Command {
 	return c
 }
 
-// demoID is the id of the sample project.
-const demoID = "saltlight"
+// demoID is the id of the sample project that is opened.
+var demoID = demo.Samples[0].ID
 
 func makeDemo(ctx context.Context, s *store.Store) error {
-	if _, err := s.Load(ctx, demoID); !errors.Is(err, store.ErrNotFound) {
-		return err
-	}
-	p, files, err := demo.Saltlight()
-	if err != nil {
-		return err
-	}
-	for _, f := range files {
-		if _, err := s.PutFile(ctx, f); err != nil {
+	// The last on the list is made first, so that the first stands first on the shelf.
+	for _, sample := range slices.Backward(demo.Samples) {
+		if _, err := s.Load(ctx, sample.ID); err == nil {
+			continue
+		} else if !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		p, files, err := sample.Make()
+		if err != nil {
+			return err
+		}
+		for _, f := range files {
+			if _, err := s.PutFile(ctx, f); err != nil {
+				return err
+			}
+		}
+		if _, err = s.CreateAs(ctx, sample.ID, p); err != nil {
 			return err
 		}
 	}
-	_, err = s.CreateAs(ctx, demoID, p)
-	return err
+	return nil
 }
 
 func serve(ctx context.Context, out io.Writer, s *store.Store, listen, path string) error {

@@ -45,6 +45,7 @@ type input struct {
 	net   *network.Network
 	r     *picture.Renderer
 	out   []Remark
+	told  map[string]bool // remarks that are made once
 	err   error
 }
 
@@ -63,7 +64,7 @@ func Run(ctx context.Context, p *project.Project, scene *stage.Scene, flat map[s
 	if err := r.Render(ctx, job, func(*picture.Result) {}); err != nil {
 		return nil, err
 	}
-	in := &input{ctx: ctx, p: p, scene: scene, flat: flat, cat: p.Catalogue(), r: r}
+	in := &input{ctx: ctx, p: p, scene: scene, flat: flat, cat: p.Catalogue(), r: r, told: map[string]bool{}}
 	for _, rule := range stageRules {
 		rule(in)
 	}

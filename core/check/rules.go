@@ -300,22 +300,21 @@ func name(in *input, d *network.Node) string {
 
 // wide: a wide light softens hard bands.
 func wide(in *input) {
-	seen := map[string]bool{}
 	cuts(in, func(cut, d *network.Node, r node.Reading) {
 		if !r.Direct || !r.Shadows {
 			return
 		}
 		for _, k := range r.Of(in.scene.Lights) {
 			s := &in.scene.Lights[k]
-			if !s.Shadows || !broad(s, in.scene) || seen[s.ID] {
+			if !s.Shadows || !broad(s, in.scene) || in.told["wide/"+s.ID] {
 				continue
 			}
-			seen[s.ID] = true
 			m, l, ok := in.at("wide", d.ID)
 			if !ok {
 				continue
 			}
-			m.Key += "/" + s.ID
+			m.Key = "wide/" + s.ID // once, whoever reads it
+			in.told[m.Key] = true
 			m.Title, m.Light = "A wide light softens bands", s.ID
 			m.Text = fmt.Sprintf("%s is wide, so the shadows that %s reads are soft, and the hard edges of %s fall inside their blur.", s.Name, in.title(l), name(in, cut))
 			switch s.Kind {

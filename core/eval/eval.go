@@ -431,6 +431,7 @@ type worker struct {
 	out   [][][]node.Plane
 
 	light    []*node.Lighting // step → what it reads of the lights
+	room     []float32        // scratch of kernels
 	constant [][]bool         // step → input → whether it is the same for all samples
 }
 
@@ -497,7 +498,7 @@ func (w *worker) result(step, out, plane, lo, n int) node.Plane {
 }
 
 func (w *worker) batch(env Env, lo, n int) {
-	call := node.Call{N: n, Set: env.Set, Lo: lo, Scene: env.Scene}
+	call := node.Call{N: n, Set: env.Set, Lo: lo, Scene: env.Scene, Room: &w.room}
 	for _, i := range w.run {
 		s := &w.p.steps[i]
 		in := w.in[i]

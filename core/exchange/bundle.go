@@ -12,6 +12,7 @@ import (
 	"regexp"
 
 	"mobanta/core/meshfile"
+	"mobanta/core/pixmap"
 	"mobanta/core/project"
 )
 
@@ -25,7 +26,7 @@ const (
 	maxBundleFiles  = 1000
 )
 
-// File is a stored model: its bytes are named by their hash.
+// File is a stored model or picture: its bytes are named by their hash.
 type File struct {
 	Name string // as it was brought in, "kettle.glb"
 	Data []byte
@@ -45,7 +46,7 @@ type manifest struct {
 }
 
 // WriteBundle writes a project with its files as a ZIP: bundle.json,
-// project.json and files/HASH for every model that open gives.
+// project.json and files/HASH for every model and picture that open gives.
 func WriteBundle(w io.Writer, p *project.Project, open func(hash string) (File, error)) error {
 	z := zip.NewWriter(w)
 	m := manifest{Mobanta: "bundle", Version: BundleVersion, Files: map[string]string{}}
@@ -57,6 +58,15 @@ func WriteBundle(w io.Writer, p *project.Project, open func(hash string) (File, 
 			if err != nil {
 				return fmt.Errorf("exchange: model %s: %w", model.Name, err)
 			}
+			m.Files[h], files[h], order = f.Name, f, append(order, h)
+		}
+	}
+	for _, h := range p.Pictures() {
+		if m.Files[h] != "" {
+			continue
+		}
+		// A picture that has gone missing is missed in the bundle too.
+		if f, err := open(h); err == nil {
 			m.Files[h], files[h], order = f.Name, f, append(order, h)
 		}
 	}
@@ -161,6 +171,19 @@ func ReadBundle(data []byte) (*project.Project, map[string]File, error) {
 		}
 		if Hash(body) != h {
 			return nil, nil, fmt.Errorf("exchange: the file of model %.40q in the bundle is damaged", model.Name)
+		}
+		files[h] = File{Name: m.Files[h], Data: body}
+	}
+	for _, h := range p.Pictures() {
+		if _, have := files[h]; have || m.Files[h] == "" || !hashPattern.MatchString(h) {
+			continue
+		}
+		body, err := read("files/"+h, pixmap.MaxBytes)
+		if err != nil {
+			return nil, nil, err
+		}
+		if Hash(body) != h {
+			return nil, nil, fmt.Errorf("exchange: the picture %.40q in the bundle is damaged", m.Files[h])
 		}
 		files[h] = File{Name: m.Files[h], Data: body}
 	}

@@ -33,11 +33,11 @@ func TestLookFilesReadBackTheSame(t *testing.T) {
 	n := project.NewLook()
 	require.NoError(t, n.Settle(cat))
 	var a, b bytes.Buffer
-	require.NoError(t, exchange.WriteLook(&a, "First", &n, nil))
+	require.NoError(t, exchange.WriteLook(&a, "First", &n, nil, nil))
 	f, err := exchange.ReadLook(bytes.NewReader(a.Bytes()))
 	require.NoError(t, err)
 	assert.Equal(t, "First", f.Name)
-	require.NoError(t, exchange.WriteLook(&b, f.Name, &f.Network, f.Groups))
+	require.NoError(t, exchange.WriteLook(&b, f.Name, &f.Network, f.Groups, nil))
 	assert.Equal(t, a.String(), b.String())
 }
 
@@ -154,7 +154,7 @@ func FuzzReadLook(f *testing.F) {
 			return
 		}
 		var buf bytes.Buffer
-		require.NoError(t, exchange.WriteLook(&buf, f.Name, &f.Network, f.Groups))
+		require.NoError(t, exchange.WriteLook(&buf, f.Name, &f.Network, f.Groups, nil))
 		_, err = exchange.ReadLook(&buf)
 		require.NoError(t, err, "what was written can be read")
 	})

@@ -14,6 +14,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/pixmap"
 )
 
 // LookVersion is the version of look files that this program writes and reads.
@@ -32,7 +33,13 @@ type LookFile struct {
 	Name    string `json:"name,omitempty"`
 	network.Network
 	Groups []network.Group `json:"groups,omitempty"` // that the nodes use, those within others first
+	// Pictures are the files of the pictures that the nodes show, by their hashes, as
+	// far as they are small enough to go along.
+	Pictures map[string][]byte `json:"pictures,omitempty"`
 }
+
+// maxPictureBytes limits the pictures that go along with a look.
+const maxPictureBytes = 4 << 20
 
 // ReadLook reads a look file and settles its network, which ends in a Finish.
 func ReadLook(r io.Reader) (*LookFile, error) {
@@ -82,12 +89,44 @@ func read(r io.Reader, kinds ...string) (*LookFile, error) {
 	if _, err := cat.Flatten(&f.Network); err != nil {
 		return nil, fmt.Errorf("exchange: %w", err)
 	}
+	for h, data := range f.Pictures {
+		if Hash(data) != h {
+			return nil, fmt.Errorf("exchange: a picture in the look file is damaged: it is not the one that it is named as")
+		}
+		if _, err := pixmap.Read(data); err != nil {
+			return nil, fmt.Errorf("exchange: a picture in the look file: %w", err)
+		}
+	}
 	return f, nil
 }
 
-// WriteLook writes a look file with the groups that it uses.
-func WriteLook(w io.Writer, name string, net *network.Network, groups []network.Group) error {
-	return write(w, LookFile{Mobanta: "look", Name: name, Network: net.Clone(), Groups: groups})
+// WriteLook writes a look file with the groups that it uses, and the pictures that
+// open gives; open may be nil.
+func WriteLook(w io.Writer, name string, net *network.Network, groups []network.Group, open func(hash string) (File, error)) error {
+	f := LookFile{Mobanta: "look", Name: name, Network: net.Clone(), Groups: groups}
+	left := maxPictureBytes
+	for _, h := range f.shown() {
+		if open == nil {
+			break
+		}
+		if file, err := open(h); err == nil && len(file.Data) <= left {
+			if f.Pictures == nil {
+				f.Pictures = map[string][]byte{}
+			}
+			f.Pictures[h] = file.Data
+			left -= len(file.Data)
+		}
+	}
+	return write(w, f)
+}
+
+// shown returns the pictures that the nodes of a file show.
+func (f *LookFile) shown() []string {
+	nets := []*network.Network{&f.Network}
+	for i := range f.Groups {
+		nets = append(nets, &f.Groups[i].Network)
+	}
+	return network.Pictures(network.Grouped{Base: node.Catalogue{}, Groups: f.Groups}, nets...)
 }
 
 // WriteFragment writes nodes as text to be pasted elsewhere.

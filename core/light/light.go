@@ -82,7 +82,12 @@ type Incident struct {
 
 // NewIncident returns room for n places.
 func NewIncident(n int) *Incident {
-	all := make([]float32, 5*n)
+	return Within(make([]float32, 5*n))
+}
+
+// Within returns an Incident in the given room, for a fifth as many places.
+func Within(all []float32) *Incident {
+	n := len(all) / 5
 	return &Incident{all[:n], all[n : 2*n], all[2*n : 3*n], all[3*n : 4*n], all[4*n:]}
 }
 
@@ -222,51 +227,74 @@ func Lambert(cos, cap float32) float32 {
 	return float32(max(0, ((c*math.Acos(y)-x*w)*s2+math.Atan(w/x))/math.Pi/s2))
 }
 
-// Ray returns the direction and the reach of a ray from p through the place of
-// the light that (u, v) in the unit square stands for; equal areas of the square
-// are equal parts of the light as seen from p. n is the normal at p: the rays to
-// a sky are spread by the cosine about it. share is how much the light there
-// counts, 1 for all but a sky with brighter places.
-func (s *Source) Ray(p, n, eye vec.V, u, v float32) (dir vec.V, far, share float32) {
+// Aim is a light as seen from one place: what is needed to send rays to it.
+type Aim struct {
+	mid, a, b vec.V
+	kind      aimKind
+	Far       float32 // how far rays reach, in lengths of their direction
+}
+
+type aimKind uint8
+
+const (
+	one   aimKind = iota // one ray is all there is
+	round                // about a direction: x and y in the unit disk
+	plate                // flat: x and y in the unit disk
+	panel                // flat: x and y in the square from -1 to 1
+)
+
+// Aim returns the light as seen from p, where the surface has the normal n and is
+// seen from direction eye. Rays to a sky are spread by the cosine about n.
+func (s *Source) Aim(p, n, eye vec.V) (a Aim) {
 	const horizon = 1e30
+	a.Far = horizon
+	about := func(d vec.V, sin float32) {
+		x, y := vec.Across(d)
+		a.mid, a.a, a.b, a.kind = d, x.Mul(sin), y.Mul(sin), round
+	}
 	switch s.Kind {
 	case Sun:
-		if s.Size <= 0 {
-			return s.Dir, horizon, 1
+		if a.mid = s.Dir; s.Size > 0 {
+			about(s.Dir, s.Size)
 		}
-		x, y := Disk(u, v)
-		return cone(s.Dir, x, y, s.Size), horizon, 1
 	case Headlamp:
-		return eye, horizon, 1
+		a.mid = eye
 	case Sky:
-		x, y := Disk(u, v)
-		a, b := vec.Across(n)
-		d := a.Mul(x).Add(b.Mul(y)).Add(n.Mul(vec.Sqrt(max(0, 1-x*x-y*y))))
-		return d, horizon, s.Dome.Tone(d)
+		about(n, 1)
 	case Point:
 		q := s.At.Sub(p)
 		d := q.Len()
 		if s.Size <= 0 || d <= s.Size {
-			return q, 1, 1
+			a.mid, a.Far = q, 1
+			break
 		}
-		x, y := Disk(u, v)
 		// Up to the front of the ball, which may stand inside a model of a lamp.
-		return cone(q.Mul(1/d), x, y, s.Size/d), d - s.Size, 1
+		about(q.Mul(1/d), s.Size/d)
+		a.Far = d - s.Size
+	case Disc:
+		a = Aim{s.At.Sub(p), s.U.Mul(s.Size), s.V.Mul(s.Size), plate, 0.9999}
+	case Rectangle:
+		a = Aim{s.At.Sub(p), s.U.Mul(s.Size), s.V.Mul(s.High), panel, 0.9999}
 	}
-	x, y := 2*u-1, 2*v-1
-	if s.Kind == Disc {
-		x, y = Disk(u, v)
-		return s.At.Add(s.U.Mul(x * s.Size)).Add(s.V.Mul(y * s.Size)).Sub(p), 0.9999, 1
-	}
-	return s.At.Add(s.U.Mul(x * s.Size)).Add(s.V.Mul(y * s.High)).Sub(p), 0.9999, 1
+	return a
 }
 
-// cone returns a direction within the cap about dir whose half angle has that
-// sine; (x, y) in the unit disk.
-func cone(dir vec.V, x, y, sin float32) vec.V {
-	a, b := vec.Across(dir)
-	x, y = x*sin, y*sin
-	return a.Mul(x).Add(b.Mul(y)).Add(dir.Mul(vec.Sqrt(max(0, 1-x*x-y*y))))
+// Square tells whether the places of the light are those of a square.
+func (a *Aim) Square() bool { return a.kind == panel }
+
+// Ray returns the direction to the place (x, y) of the light, in the unit disk,
+// or, for a Square one, from -1 to 1: equal areas are equal parts of the light as
+// seen from there.
+func (a *Aim) Ray(x, y float32) vec.V {
+	side := vec.V{a.a[0]*x + a.b[0]*y, a.a[1]*x + a.b[1]*y, a.a[2]*x + a.b[2]*y}
+	switch a.kind {
+	case one:
+		return a.mid
+	case round:
+		k := vec.Sqrt(max(0, 1-side[0]*side[0]-side[1]*side[1]-side[2]*side[2]))
+		return vec.V{side[0] + a.mid[0]*k, side[1] + a.mid[1]*k, side[2] + a.mid[2]*k}
+	}
+	return vec.V{side[0] + a.mid[0], side[1] + a.mid[1], side[2] + a.mid[2]}
 }
 
 // Disk maps the unit square to the unit disk, equal areas to equal areas

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"regexp"
 	"slices"
@@ -159,6 +160,28 @@ type Setting struct {
 type Option struct {
 	Key  string `json:"key"`
 	Name string `json:"name"`
+}
+
+// Pictures returns the hashes of the pictures that the nodes of networks show, each
+// once, sorted.
+func Pictures(cat Catalogue, nets ...*Network) []string {
+	seen := map[string]bool{}
+	for _, n := range nets {
+		for i := range n.Nodes {
+			spec := cat.Of(&n.Nodes[i])
+			if spec == nil {
+				continue
+			}
+			for k := range spec.Settings {
+				if s := &spec.Settings[k]; s.Type == Picture {
+					if hash, _ := n.Nodes[i].Value(s).(string); hash != "" {
+						seen[hash] = true
+					}
+				}
+			}
+		}
+	}
+	return slices.Sorted(maps.Keys(seen))
 }
 
 // Input returns the input of that key, nil if there is none.

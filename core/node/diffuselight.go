@@ -37,16 +37,22 @@ var diffuseLight = &Kind{
 				skyTone(l, nx, ny, nz, share, tint)
 				return true
 			}
-			x, y, z, wide := in.X[:len(nx)], in.Y[:len(nx)], in.Z[:len(nx)], in.Cap[:len(nx)]
-			share = share[:len(nx)]
+			n := len(share)
+			nx, ny, nz, x, y, z, wide := nx[:n], ny[:n], nz[:n], in.X[:n], in.Y[:n], in.Z[:n], in.Cap[:n]
 			for i := range share {
 				t := nx[i]*x[i] + ny[i]*y[i] + nz[i]*z[i]
-				if wide[i] > 0 && t*t < wide[i] && w == 0 {
+				if t*t < wide[i] && w == 0 {
 					t = light.Lambert(t, wide[i])
 				}
 				share[i] = (t + w) * scale
 			}
 			return false
+		}, func(dir vec.V, share Plane) {
+			lx, ly, lz, w := dir[0]*scale, dir[1]*scale, dir[2]*scale, w*scale
+			nx, ny, nz := nx[:len(share)], ny[:len(share)], nz[:len(share)]
+			for i := range share {
+				share[i] = nx[i]*lx + ny[i]*ly + nz[i]*lz + w
+			}
 		})
 	},
 }

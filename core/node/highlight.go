@@ -38,18 +38,39 @@ var highlight = &Kind{
 		e, least := lobe.exponent, lobe.least
 		energy := float32((e + 8) / 8) // what makes the normalised Blinn lobe of the same share
 		nx, ny, nz, ex, ey, ez = nx[:c.N], ny[:c.N], nz[:c.N], ex[:c.N], ey[:c.N], ez[:c.N]
+		var plain narrow
+		if !d.ggx && !d.energy {
+			plain = func(dir vec.V, share Plane) {
+				lx, ly, lz := dir[0], dir[1], dir[2]
+				nx, ny, nz, ex, ey, ez := nx[:len(share)], ny[:len(share)], nz[:len(share)], ex[:len(share)], ey[:len(share)], ez[:len(share)]
+				for i := range share {
+					x, y, z := nx[i], ny[i], nz[i]
+					hx, hy, hz := lx+ex[i], ly+ey[i], lz+ez[i]
+					nh := hx*x + hy*y + hz*z
+					hh := hx*hx + hy*hy + hz*hz
+					share[i] = 0
+					if x*lx+y*ly+z*lz <= 0 || nh <= 0 || !(hh > 1e-12) || least > 0 && nh*nh < least*least*hh {
+						continue
+					}
+					share[i] = float32(math.Exp(e * math.Log(min(float64(nh)/math.Sqrt(float64(hh)), 1))))
+				}
+			}
+		}
 		d.read(c, func(l *light.Source, in *light.Incident, share Plane, tint [3]Plane) bool {
 			if l.Kind == light.Sky {
 				mirrored(l, d.amount, nx, ny, nz, ex, ey, ez, share, tint)
 				return true
 			}
+			n := len(share)
+			nx, ny, nz, ex, ey, ez := nx[:n], ny[:n], nz[:n], ex[:n], ey[:n], ez[:n]
+			inX, inY, inZ, wide := in.X[:n], in.Y[:n], in.Z[:n], in.Cap[:n]
 			for i := range share {
 				x, y, z := nx[i], ny[i], nz[i]
-				lx, ly, lz := in.X[i], in.Y[i], in.Z[i]
+				lx, ly, lz := inX[i], inY[i], inZ[i]
 				share[i] = 0
-				if in.Cap[i] > 0 {
+				if wide[i] > 0 {
 					k := 2 * (x*ex[i] + y*ey[i] + z*ez[i])
-					lx, ly, lz = bent(lx, ly, lz, x*k-ex[i], y*k-ey[i], z*k-ez[i], in.Cap[i])
+					lx, ly, lz = bent(lx, ly, lz, x*k-ex[i], y*k-ey[i], z*k-ez[i], wide[i])
 				}
 				hx, hy, hz := lx+ex[i], ly+ey[i], lz+ez[i]
 				nh := hx*x + hy*y + hz*z
@@ -77,7 +98,7 @@ var highlight = &Kind{
 				share[i] = v
 			}
 			return false
-		})
+		}, plain)
 	},
 }
 

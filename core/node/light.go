@@ -8,6 +8,7 @@ import (
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/sample"
+	"mobanta/core/vec"
 )
 
 // lit is what all nodes that read the lights need from the samples.
@@ -107,33 +108,51 @@ func (c *Call) fall(l *light.Source, in *light.Incident) {
 // the colour differs from place to place, it fills tint too and returns true.
 type response func(l *light.Source, in *light.Incident, share Plane, tint [3]Plane) (tinted bool)
 
+// narrow is a response to a sun without width, whose direction is the same
+// everywhere: the same as the general one, faster. It may be nil.
+type narrow func(dir vec.V, share Plane)
+
 // read runs over the lights and gathers, into c.Out, tone and colour.
-func (d *lightData) read(c *Call, answer response) {
+func (d *lightData) read(c *Call, answer response, sun narrow) {
 	tone, col := c.Out[0], c.Out[1]
 	for _, out := range c.Out {
 		for _, p := range out {
 			clear(p)
 		}
 	}
-	in := light.NewIncident(c.N)
-	room := make([]float32, 5*c.N)
-	share, best := room[:c.N], room[c.N:2*c.N]
-	tint := [3]Plane{room[2*c.N : 3*c.N], room[3*c.N : 4*c.N], room[4*c.N:]}
+	n := c.N
+	room := c.room(10 * n)
+	in := light.Within(room[:5*n])
+	share, best := room[5*n:6*n], room[6*n:7*n]
+	tint := [3]Plane{room[7*n : 8*n], room[8*n : 9*n], room[9*n : 10*n]}
+	clear(best)
 	if !d.Direct {
 		d.bounce(c)
 		return
 	}
 	for k, li := range c.lights(&d.Reading) {
 		l := &c.Scene.Lights[li]
-		c.fall(l, in)
-		tinted := answer(l, in, share, tint)
+		tinted, plain := false, sun != nil && l.Kind == light.Sun && l.Size == 0
+		if plain {
+			sun(l.Dir, share)
+		} else {
+			c.fall(l, in)
+			tinted = answer(l, in, share, tint)
+		}
 		if open := c.share(k); open != nil {
 			for i := range share {
 				share[i] *= open[i]
 			}
 		}
-		for i := range share {
-			share[i] = max(0, share[i]) * in.E[i]
+		if plain {
+			for i, t := range share {
+				share[i] = max(0, t) * l.Strength
+			}
+		} else {
+			strength := in.E[:len(share)]
+			for i, t := range share {
+				share[i] = max(0, t) * strength[i]
+			}
 		}
 		if l.Parts != nil {
 			for i, p := range c.Set.Part[c.Lo : c.Lo+c.N] {
@@ -159,12 +178,13 @@ func (d *lightData) read(c *Call, answer response) {
 			}
 		}
 		if tone != nil {
+			out := tone[0][:len(share)]
 			for i, t := range share {
-				tone[0][i] += t
+				out[i] += t
 			}
 		}
 		for b := range col {
-			out := col[b]
+			out := col[b][:len(share)]
 			if tinted {
 				for i, t := range share {
 					out[i] += t * tint[b][i]

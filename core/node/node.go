@@ -45,7 +45,19 @@ type Call struct {
 	Set   *sample.Set
 	Lo    int // the batch is Set's samples Lo to Lo+N
 	Scene *Scene
-	Light *Lighting // for nodes that read the lights
+	Light *Lighting  // for nodes that read the lights
+	Room  *[]float32 // what is left of it is scratch, for one kernel at a time; may be nil
+}
+
+// room returns n numbers of scratch, whatever they are.
+func (c *Call) room(n int) []float32 {
+	if c.Room == nil {
+		return make([]float32, n)
+	}
+	if len(*c.Room) < n {
+		*c.Room = make([]float32, n)
+	}
+	return (*c.Room)[:n]
 }
 
 // Scene is what kernels may ask.

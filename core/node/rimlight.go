@@ -51,6 +51,6 @@ var rimLight = &Kind{
 				share[i] = rim * smoothstep(side, least-s, least+s)
 			}
 			return false
-		})
+		}, nil)
 	},
 }

@@ -305,6 +305,13 @@ func (r *Renderer) Held(ctx context.Context, grip Grip, u, v float64) (float32, 
 // has not been needed so far.
 func (r *Renderer) Rays() *node.Scene { return r.scene(true) }
 
+// Borrow takes over what another renderer knows of where rays meet surfaces.
+func (r *Renderer) Borrow(from *Renderer) {
+	if from.rays != nil {
+		r.rays = from.rays
+	}
+}
+
 // Tones returns the values of a tone input at all pixels of the last picture that
 // wear the look; nil if none does or there is no such input.
 func (r *Renderer) Tones(ctx context.Context, look, id, input string) ([]float32, error) {

@@ -290,3 +290,15 @@ func (p *Project) Locate(look, flat string) (l Located, ok bool) {
 	l.Node = l.Net.Node(l.Edit.Node)
 	return l, l.Node != nil
 }
+
+// Pictures returns the hashes of all pictures that the project shows, each once:
+// those of its looks and groups, and those of its skies.
+func (p *Project) Pictures() []string {
+	out := network.Pictures(p.Catalogue(), p.networks()...)
+	for i := range p.Stage.Lights {
+		if h := p.Stage.Lights[i].Picture; h != "" && !slices.Contains(out, h) {
+			out = append(out, h)
+		}
+	}
+	return out
+}

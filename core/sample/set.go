@@ -55,7 +55,6 @@ type Set struct {
 type Found struct {
 	Level  int
 	Planes [][]float32 // each of length N
-	Raw    [][]float32 // the same before it was smoothed, for those who go on with it
 }
 
 // maxFound limits what is kept of a set: lights that have moved on leave theirs.

@@ -77,8 +77,9 @@ func (t *Tracer) gather(set *sample.Set, i int, lights []int, rays int) (sum vec
 	from := t.lifted(set, i, p, n)
 	a, b := vec.Across(n)
 	u, v := start(set, i)
+	spin := newSpiral(u, v, rays)
 	for range rays {
-		x, y := light.Disk(u, v)
+		x, y := spin.next()
 		d := a.Mul(x).Add(b.Mul(y)).Add(n.Mul(vec.Sqrt(max(0, 1-x*x-y*y))))
 		u, v = next(u, v)
 		if h, ok := t.Rays.Nearest(from, d, 1e30); ok {
@@ -118,8 +119,12 @@ func (t *Tracer) thrown(tri int32, wu, wv float32, dir vec.V, lights []int, u, v
 			continue
 		}
 		if l.Shadows {
-			way, far, _ := l.Ray(from, n, eye, u, v)
-			if way.Dot(flat) <= 0 || t.Rays.Occluded(from, way, far) {
+			aim := l.Aim(from, n, eye)
+			x, y := 2*u-1, 2*v-1
+			if !aim.Square() {
+				x, y = light.Disk(u, v)
+			}
+			if way := aim.Ray(x, y); way.Dot(flat) <= 0 || t.Rays.Occluded(from, way, aim.Far) {
 				continue
 			}
 		}

@@ -23,8 +23,9 @@ type Tracer struct {
 
 // How many rays are sent to a soft light, by the set's level.
 const (
-	firstRays  = 4
-	settleRays = 48 // in a penumbra, and where one may be near
+	firstRays  = 1
+	probeRays  = 4  // to find the penumbrae
+	settleRays = 48 // in them
 	skyRays    = 40
 	aloneRays  = 16 // where there is no base to go by
 	chunk      = 1024
@@ -78,7 +79,7 @@ func (t *Tracer) Share(ctx context.Context, set *sample.Set, l *light.Source) ([
 		}
 		t.each(ctx, set, func(i int) { share[i] = t.open(set, i, l, rays) })
 	default:
-		t.settle(ctx, set, l, f, out)
+		t.settle(ctx, set, l, out)
 	}
 	if err := ctx.Err(); err != nil {
 		return nil, err
@@ -88,24 +89,42 @@ func (t *Tracer) Share(ctx context.Context, set *sample.Set, l *light.Source) ([
 }
 
 // settle finds out the shares of a whole set: by a few rays each, and, for level 1,
-// by many where those few do not agree. f is what is known already, or nil.
-func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, f, out *sample.Found) {
+// by many where those few do not agree.
+func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, out *sample.Found) {
 	share := out.Planes[0]
-	if f != nil && f.Raw != nil {
-		out.Raw = f.Raw
-	} else {
-		raw := make([]float32, set.N)
-		t.each(ctx, set, func(i int) { raw[i] = t.open(set, i, l, firstRays) })
-		out.Raw = [][]float32{raw}
-	}
-	if ctx.Err() != nil {
-		return
-	}
 	if set.Level == 0 {
-		out.Planes = smooth(ctx, set, out.Raw, firstRays, 2, t.Workers)
+		// One ray at every other pixel, as on a chequerboard; what lies between takes
+		// the mean of its neighbours on the same stretch of surface.
+		grid := set.Grid()
+		t.each(ctx, set, func(i int) {
+			if even(set, i) {
+				share[i] = t.open(set, i, l, firstRays)
+			}
+		})
+		t.each(ctx, set, func(i int) {
+			if even(set, i) {
+				return
+			}
+			x, y := int(set.Pixel[i])%set.View.W, int(set.Pixel[i])/set.View.W
+			sum, n := float32(0), float32(0)
+			for _, d := range around[:4] {
+				if k := grid.At(x+d[0], y+d[1]); k >= 0 && alike(set, i, set, int(k)) {
+					sum, n = sum+share[k], n+1
+				}
+			}
+			if share[i] = sum / max(1, n); n == 0 {
+				share[i] = t.open(set, i, l, firstRays)
+			}
+		})
+		if ctx.Err() == nil {
+			out.Planes = smooth(ctx, set, out.Planes, firstRays, 2, t.Workers)
+		}
 		return
 	}
-	raw, grid := out.Raw[0], set.Grid()
+	raw, grid := make([]float32, set.N), set.Grid()
+	if l.Kind != light.Sky {
+		t.each(ctx, set, func(i int) { raw[i] = t.open(set, i, l, probeRays) })
+	}
 	rounds := 2
 	t.each(ctx, set, func(i int) {
 		switch {
@@ -123,6 +142,11 @@ func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, f
 	if ctx.Err() == nil {
 		out.Planes = smooth(ctx, set, out.Planes, settleRays, rounds, t.Workers)
 	}
+}
+
+// even tells whether a sample lies on a black field of the chequerboard.
+func even(set *sample.Set, i int) bool {
+	return (int(set.Pixel[i])%set.View.W+int(set.Pixel[i])/set.View.W)%2 == 0
 }
 
 // each calls f for every sample on all cores, until ctx ends.
@@ -160,25 +184,42 @@ func (t *Tracer) open(set *sample.Set, i int, l *light.Source, n int) float32 {
 		}
 	}
 	from := t.lifted(set, i, p, nrm)
+	aim := l.Aim(from, nrm, eye)
+	if !l.Soft() {
+		if dir := aim.Ray(0, 0); dir.Dot(nrm) <= 0 || t.Rays.Occluded(from, dir, aim.Far) {
+			return 0
+		}
+		return 1
+	}
 	u, v := start(set, i)
+	var spin spiral
+	if !aim.Square() {
+		spin = newSpiral(u, v, n)
+	}
 	var sum, all float32
 	for range n {
-		dir, far, w := l.Ray(from, nrm, eye, u, v)
-		u, v = next(u, v)
-		if l.Kind != light.Sky {
-			c := dir.Dot(nrm)
-			if c <= 0 {
+		var x, y float32
+		if aim.Square() {
+			x, y = 2*u-1, 2*v-1
+			u, v = next(u, v)
+		} else {
+			x, y = spin.next()
+		}
+		dir := aim.Ray(x, y)
+		w := float32(1)
+		if l.Kind == light.Sky {
+			w = l.Dome.Tone(dir)
+		} else {
+			if w = dir.Dot(nrm); w <= 0 {
 				continue
 			}
-			if l.Soft() {
-				if w = c; l.Kind == light.Disc || l.Kind == light.Rectangle {
-					d2 := dir.Dot(dir)
-					w = c * dir.Dot(l.Dir) / (d2 * d2)
-				}
+			if l.Kind == light.Disc || l.Kind == light.Rectangle {
+				d2 := dir.Dot(dir)
+				w *= dir.Dot(l.Dir) / (d2 * d2)
 			}
 		}
 		all += w
-		if !t.Rays.Occluded(from, dir, far) {
+		if !t.Rays.Occluded(from, dir, aim.Far) {
 			sum += w
 		}
 	}
@@ -186,6 +227,34 @@ func (t *Tracer) open(set *sample.Set, i int, l *light.Source, n int) float32 {
 		return 0
 	}
 	return sum / all
+}
+
+// spiral gives points that fill the unit disk evenly: each turned by the golden
+// angle against the one before, each at a greater radius (Vogel 1979).
+type spiral struct {
+	cos, sin float32 // of the next point's angle
+	r2, step float32 // its radius squared
+}
+
+const (
+	goldenCos = -0.7373688780783197
+	goldenSin = 0.6754902942615238
+)
+
+// newSpiral begins a spiral of n points at a chance turn and radius, both from 0
+// to 1.
+func newSpiral(turn, radius float32, n int) spiral {
+	s, c := math.Sincos(2 * math.Pi * float64(turn))
+	step := 1 / float32(n)
+	return spiral{float32(c), float32(s), radius * step, step}
+}
+
+func (s *spiral) next() (x, y float32) {
+	r := vec.Sqrt(s.r2)
+	x, y = s.cos*r, s.sin*r
+	s.r2 += s.step
+	s.cos, s.sin = s.cos*goldenCos-s.sin*goldenSin, s.cos*goldenSin+s.sin*goldenCos
+	return x, y
 }
 
 // start returns where in the unit square the rays of a sample begin. From pixel to

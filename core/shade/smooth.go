@@ -79,6 +79,19 @@ func smoothed(set *sample.Set, i int, grid *sample.Grid, planes, out [][]float32
 	own := mean
 	weight := float32(1)
 	x, y := int(set.Pixel[i])%set.View.W, int(set.Pixel[i])/set.View.W
+	if len(planes) == 1 { // most places are wholly lit or wholly dark, and so are those about them
+		even := true
+		for _, d := range around {
+			if k := grid.At(x+d[0]*step, y+d[1]*step); k >= 0 && planes[0][k] != own[0] {
+				even = false
+				break
+			}
+		}
+		if even {
+			out[0][i] = own[0]
+			return
+		}
+	}
 	for _, d := range around {
 		k := grid.At(x+d[0]*step, y+d[1]*step)
 		if k < 0 {

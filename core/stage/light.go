@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -63,7 +64,9 @@ func (s *Stage) UnmarshalJSON(data []byte) error {
 		*plain
 		Suns []Light `json:"suns"`
 	}{plain: (*plain)(s)}
-	if err := json.Unmarshal(data, &in); err != nil {
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&in); err != nil {
 		return err
 	}
 	for _, l := range in.Suns {

@@ -104,7 +104,7 @@ func large(b *rod.Browser, address string) error {
 	took := time.Since(start)
 	fmt.Printf("layout of %d nodes         %.1f ms, %d cards (wanted ≤ 50)\n", len(net.Nodes), took.Seconds()*1000, len(lay.Cards))
 	var file, form bytes.Buffer
-	if err := exchange.WriteLook(&file, "Large", net, groups); err != nil {
+	if err := exchange.WriteLook(&file, "Large", net, groups, nil); err != nil {
 		return err
 	}
 	m := multipart.NewWriter(&form)
