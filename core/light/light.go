@@ -146,7 +146,7 @@ func (s *Source) vector(p vec.V) (dir vec.V, length, cap float32) {
 		}
 		// The length is that of a ball of any radius, divided by the radius squared,
 		// so that a point is the limit of small balls.
-		return q.Mul(-1).Unit(), 1 / d2, min(1, s.Size*s.Size/d2)
+		return s.At.Sub(p).Unit(), 1 / d2, min(1, s.Size*s.Size/d2)
 	case Disc:
 		// Configuration factors of a disc for elements parallel and perpendicular to
 		// it (Hamilton and Morgan 1952).

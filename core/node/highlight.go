@@ -14,7 +14,7 @@ var highlight = &Kind{
 		Kind: "highlight", Name: "Highlight", Family: "light",
 		Purpose: "The spot where a light is mirrored towards the eye, as a tone that peaks at 1.",
 		Words:   []string{"specular", "gloss", "shine", "glint", "spot", "half angle", "blinn", "ggx", "microfacet"},
-		Source:  "Half-angle (Blinn 1977): (N·H)^e with e = 2/roughness⁴ − 2. GGX with Smith's masking (Walter et al. 2007; Heitz 2014), α = roughness². Wide lights: the place nearest the mirror direction (Karis 2013).",
+		Source:  "Half-angle (Blinn 1977): (N·H)^e with e = 2/roughness⁴ − 2. GGX with Smith's masking (Walter et al. 2007; Heitz 2014), α = roughness²; with its energy kept, what meets several facets too (Turquin 2019). Wide lights: the place nearest the mirror direction (Karis 2013).",
 		Inputs:  []network.Port{normalInput()},
 		Outputs: toneAndColor(),
 		Settings: append([]network.Setting{
@@ -36,6 +36,7 @@ var highlight = &Kind{
 		ex, ey, ez := c.planes(&c.Set.Eye)
 		lobe := newLobe(float64(d.amount))
 		e, least := lobe.exponent, lobe.least
+		table := albedos()
 		energy := float32((e + 8) / 8) // what makes the normalised Blinn lobe of the same share
 		nx, ny, nz, ex, ey, ez = nx[:c.N], ny[:c.N], nz[:c.N], ex[:c.N], ey[:c.N], ez[:c.N]
 		var plain narrow
@@ -85,7 +86,8 @@ var highlight = &Kind{
 						share[i] = lobe.distribution(cos) / lobe.distribution(1)
 						continue
 					}
-					share[i] = lobe.reflected(cos, nl, x*ex[i]+y*ey[i]+z*ez[i])
+					nv := x*ex[i] + y*ey[i] + z*ez[i]
+					share[i] = lobe.reflected(cos, nl, nv) * lost(table, d.amount, nv)
 					continue
 				}
 				if least > 0 && nh*nh < least*least*hh {

@@ -134,10 +134,11 @@ func (m *material) under(to vec.V, wide, share float32) (out color.C) {
 		d := (2 + inv) * float32(math.Pow(float64(sin2), float64(inv)/2)) / (2 * math.Pi)
 		cloth = math.Pi * d * bl / (4 * max(1e-4, bl+m.nv-bl*m.nv))
 	}
-	f := fifth(1 - eh)
+	f, more := fifth(1-eh), lost(albedos(), m.rough, m.nv)
 	for k := range out {
 		fresnel := m.f0[k] + (1-m.f0[k])*f
-		out[k] += share * (m.matt[k]*(1-m.through)*(1-fresnel)*matt + fresnel*spec + m.sheen[k]*cloth)
+		again := 1 + m.f0[k]*(more-1) // what meets several facets
+		out[k] += share * (m.matt[k]*(1-m.through)*(1-fresnel)*matt + fresnel*spec*again + m.sheen[k]*cloth)
 	}
 	return out
 }

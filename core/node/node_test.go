@@ -37,6 +37,7 @@ type bench struct {
 	t     *testing.T
 	scene *stage.Scene
 	set   *sample.Set
+	ask   *node.Scene
 }
 
 // asked is what kernels may ask of a scene.
@@ -50,7 +51,7 @@ func on(t *testing.T, sc *stage.Scene) *bench {
 	require.NoError(t, err)
 	set := sample.Select(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
 	set.Resolve(sample.Pos|sample.Normal|sample.Flat|sample.Eye|sample.UV, 1)
-	return &bench{t, sc, set}
+	return &bench{t, sc, set, asked(sc)}
 }
 
 // run evaluates one node with the given settings and inputs.
@@ -70,7 +71,7 @@ func (b *bench) eval(n *network.Network, ref network.Ref) []node.Plane {
 	require.NoError(b.t, err)
 	target, _, err := p.Output(ref)
 	require.NoError(b.t, err)
-	planes, err := p.Run(context.Background(), eval.Env{Set: b.set, Scene: asked(b.scene), Workers: 2}, []eval.Target{target})
+	planes, err := p.Run(context.Background(), eval.Env{Set: b.set, Scene: b.ask, Workers: 2}, []eval.Target{target})
 	require.NoError(b.t, err)
 	return planes[0]
 }

@@ -1,0 +1,223 @@
+package light
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/color"
+	"mobanta/core/pixmap"
+	"mobanta/core/vec"
+)
+
+func ExampleSource_At1() {
+	s := Source{Kind: Point, At: vec.V{0, 4, 0}, Strength: 1, Fade: true, Reach: 2}
+	s.Ready()
+	dir, tone, _ := s.At1(vec.V{}, vec.V{0, 0, 1})
+	fmt.Println(dir, tone)
+	// Output: [0 1 0] 0.25
+}
+
+func ready(s Source) *Source {
+	if s.Strength == 0 {
+		s.Strength = 1
+	}
+	s.Ready()
+	return &s
+}
+
+// received adds up, over a fine grid of an emitter of radiance 1, what a surface at
+// p with normal n receives from it, times 1/π.
+func received(s *Source, p, n vec.V) float64 {
+	const k = 400
+	sum := 0.0
+	for i := range k {
+		for j := range k {
+			x, y := (float64(i)+0.5)/k*2-1, (float64(j)+0.5)/k*2-1
+			if s.Kind == Disc && x*x+y*y > 1 {
+				continue
+			}
+			h := s.High
+			if s.Kind == Disc {
+				h = s.Size
+			}
+			at := s.At.Add(s.U.Mul(float32(x) * s.Size)).Add(s.V.Mul(float32(y) * h))
+			d := at.Sub(p)
+			d2 := float64(d.Dot(d))
+			c1, c2 := float64(d.Dot(n)), float64(d.Dot(s.Dir))
+			if c1 > 0 && c2 > 0 {
+				sum += c1 * c2 / (d2 * d2) * float64(s.Size) * float64(h) * 4 / (k * k)
+			}
+		}
+	}
+	return sum / math.Pi
+}
+
+func TestADiscOverItsAxis(t *testing.T) {
+	// Irradiance at distance d on the axis of a disc of radius r: π L r²/(r² + d²).
+	for _, r := range []float32{0.1, 1, 3} {
+		s := ready(Source{Kind: Disc, At: vec.V{0, 0, 0}, Dir: vec.V{0, 1, 0}, Size: r, Fade: true, Reach: 2})
+		for _, d := range []float32{0.25, 1, 2, 8} {
+			dir, e, _ := s.At1(vec.V{0, -d, 0}, vec.V{})
+			want := (r*r + 4) / (r*r + d*d) // 1 at the distance Reach
+			assert.InEpsilon(t, want, e, 1e-4, "r %v, d %v", r, d)
+			assert.InDelta(t, 1, dir[1], 1e-6)
+		}
+		_, e, _ := s.At1(vec.V{0, 1, 0}, vec.V{})
+		assert.Zero(t, e, "nothing behind it")
+	}
+}
+
+func TestFlatLightsAgainstTheIntegral(t *testing.T) {
+	for _, kind := range []Kind{Disc, Rectangle} {
+		s := ready(Source{Kind: kind, At: vec.V{0.3, 2, -0.2}, Dir: vec.Direction(30, 60), Size: 0.8, High: 0.5, Fade: true, Reach: 1})
+		_, ref, _ := s.vector(s.At.Sub(s.Dir.Mul(s.Reach)))
+		for _, p := range []vec.V{{0, 0, 0}, {-1, 0.4, 0.3}, {-2, 0, -2}, {1, 0, 1}} {
+			for _, n := range []vec.V{{0, 1, 0}, vec.Direction(50, 40), s.Dir} {
+				dir, e, cap := s.At1(p, vec.V{})
+				got := float64(Lambert(dir.Dot(n), cap) * e * ref)
+				want := received(s, p, n)
+				if want < 0.001 {
+					continue
+				}
+				// The vector is exact while all of the light is above the horizon.
+				assert.InEpsilon(t, want, got, 0.02, "%s at %v facing %v", kind, p, n)
+			}
+		}
+	}
+}
+
+func TestInverseSquare(t *testing.T) {
+	for _, r := range []float32{0, 0.3} {
+		s := ready(Source{Kind: Point, At: vec.V{1, 2, 3}, Size: r, Strength: 0.7, Fade: true, Reach: 5})
+		for _, d := range []float32{0.5, 1, 5, 50} {
+			_, e, _ := s.At1(vec.V{1, 2 + d, 3}, vec.V{})
+			assert.InEpsilon(t, 0.7*25/(d*d), e, 1e-5)
+		}
+		_, e, _ := s.At1(s.At, vec.V{})
+		assert.False(t, math.IsInf(float64(e), 0) || math.IsNaN(float64(e)), "in its middle")
+	}
+	even := ready(Source{Kind: Point, At: vec.V{0, 9, 0}, Strength: 0.7})
+	_, e, _ := even.At1(vec.V{}, vec.V{})
+	assert.Equal(t, float32(0.7), e, "no fade: the same everywhere")
+}
+
+func TestLambertOfACap(t *testing.T) {
+	// Against the sum over directions within the cap that lie above the horizon.
+	for _, sin := range []float64{0.1, 0.5, 0.9} {
+		for _, deg := range []float64{0, 40, 70, 85, 95, 110, 140} {
+			c := math.Cos(deg * math.Pi / 180)
+			axis := vec.V{float32(math.Sqrt(1 - c*c)), float32(c), 0}
+			a, b := vec.Across(axis)
+			const k = 500
+			sum, all := 0.0, 0.0
+			for i := range k {
+				for j := range k {
+					// Equal solid angles about the axis.
+					cosT := 1 - (1-math.Sqrt(1-sin*sin))*(float64(i)+0.5)/k
+					s, co := math.Sincos(2 * math.Pi * (float64(j) + 0.5) / k)
+					r := math.Sqrt(1 - cosT*cosT)
+					d := a.Mul(float32(r * co)).Add(b.Mul(float32(r * s))).Add(axis.Mul(float32(cosT)))
+					sum += max(0, float64(d[1]))
+					all += cosT
+				}
+			}
+			assert.InDelta(t, sum/all, Lambert(float32(c), float32(sin*sin)), 0.004, "sine %v at %v°", sin, deg)
+		}
+	}
+	assert.Equal(t, float32(0.5), Lambert(0.5, 0))
+	assert.Zero(t, Lambert(-0.5, 0))
+	assert.InDelta(t, 1, Lambert(1, 1), 1e-6)
+}
+
+func TestAnEvenSky(t *testing.T) {
+	d := NewDome(color.C{1, 0.5, 0.25}, color.C{1, 0.5, 0.25})
+	for _, n := range []vec.V{{0, 1, 0}, {1, 0, 0}, {0, -1, 0}} {
+		assert.InDeltaSlice(t, []float32{1, 0.5, 0.25}, slice(d.Irradiance(n)), 1e-6, "an open surface receives all of it, however it is turned")
+	}
+	blend := NewDome(color.C{1, 1, 1}, color.C{0, 0, 0})
+	assert.InDelta(t, 5.0/6, blend.Irradiance(vec.V{0, 1, 0})[0], 1e-6) // ∫ (1+y)/2 · y dω / π
+	assert.InDelta(t, 0.5, blend.Irradiance(vec.V{1, 0, 0})[0], 1e-6)
+}
+
+func slice(c color.C) []float32 { return c[:] }
+
+func TestASkyFromAPicture(t *testing.T) {
+	// White over black: what faces up receives all of it, what faces sideways half.
+	p := &pixmap.Pixmap{W: 64, H: 32, Pix: make([]byte, 4*64*32)}
+	for i := range p.Pix {
+		if i < len(p.Pix)/2 || i%4 == 3 {
+			p.Pix[i] = 255
+		}
+	}
+	d := NewPictureDome(p, 0, color.C{1, 1, 1})
+	assert.InDelta(t, 1, d.Irradiance(vec.V{0, 1, 0}).Luminance(), 1e-4, "tone 1 at strength 1")
+	assert.InDelta(t, 0.5, d.Irradiance(vec.V{0, 0, 1}).Luminance(), 0.02)
+	assert.InDelta(t, 0, d.Irradiance(vec.V{0, -1, 0}).Luminance(), 0.03)
+	// A bright column in the middle of the picture is +Z; turned by 90° it is +X.
+	for i := range p.Pix {
+		p.Pix[i] = 0
+		if x := i / 4 % 64; x >= 28 && x < 36 || i%4 == 3 {
+			p.Pix[i] = 255
+		}
+	}
+	for deg, want := range map[float64]vec.V{0: {0, 0, 1}, 90: {1, 0, 0}} {
+		d := NewPictureDome(p, deg, color.C{1, 1, 1})
+		assert.Greater(t, d.Tone(want), 2*d.Tone(want.Mul(-1))+0.5, "turned by %v°", deg)
+		assert.Greater(t, d.Irradiance(want).Luminance(), d.Irradiance(want.Mul(-1)).Luminance())
+	}
+}
+
+func TestRaysStayOnTheirLight(t *testing.T) {
+	p, n, eye := vec.V{0.2, 0, 0.1}, vec.V{0, 1, 0}, vec.V{0, 0, 1}
+	for _, s := range []*Source{
+		ready(Source{Kind: Sun, Dir: vec.Direction(20, 50), Size: 0.2}),
+		ready(Source{Kind: Point, At: vec.V{1, 4, 2}, Size: 0.7}),
+		ready(Source{Kind: Disc, At: vec.V{1, 4, 2}, Dir: vec.V{0, 1, 0}, Size: 0.7}),
+		ready(Source{Kind: Rectangle, At: vec.V{1, 4, 2}, Dir: vec.V{0, 1, 0}, Size: 0.7, High: 0.4}),
+		ready(Source{Kind: Sky, Dome: NewDome(color.C{1, 1, 1}, color.C{1, 1, 1})}),
+		ready(Source{Kind: Headlamp}),
+	} {
+		a := s.Aim(p, n, eye)
+		var mean vec.V
+		for i := range 64 {
+			for j := range 64 {
+				x, y := Disk((float32(i)+0.5)/64, (float32(j)+0.5)/64)
+				if a.Square() {
+					x, y = (float32(i)+0.5)/32-1, (float32(j)+0.5)/32-1
+				}
+				d := a.Ray(x, y)
+				mean = mean.Add(d.Unit().Mul(1.0 / 4096))
+				end := p.Add(d.Mul(a.Far))
+				switch s.Kind {
+				case Sun:
+					require.LessOrEqual(t, d.Cross(s.Dir).Len(), s.Size*1.0001)
+				case Point:
+					require.InDelta(t, s.At.Sub(p).Len()-s.Size, end.Sub(p).Len(), 1e-3, "up to its front")
+					require.LessOrEqual(t, s.At.Sub(p).Cross(d.Unit()).Len(), s.Size*1.001, "through the ball")
+				case Disc:
+					require.InDelta(t, 4, end[1], 1e-3)
+					require.LessOrEqual(t, end.Sub(s.At).Len(), s.Size*1.001)
+				case Rectangle:
+					require.LessOrEqual(t, max(end[0]-1, 1-end[0]), float32(0.701))
+					require.LessOrEqual(t, max(end[2]-2, 2-end[2]), float32(0.701))
+				case Sky:
+					require.GreaterOrEqual(t, d[1], float32(0))
+					require.InDelta(t, 1, d.Len(), 1e-5)
+				}
+			}
+		}
+		switch s.Kind {
+		case Sky:
+			assert.InDelta(t, 2.0/3, mean[1], 0.01, "by the cosine")
+		case Headlamp:
+			assert.InDelta(t, 1, mean[2], 1e-3)
+		default:
+			dir, _, _ := s.At1(p, eye)
+			assert.Greater(t, mean.Unit().Dot(dir), float32(0.999), "%s: about its middle", s.Kind)
+		}
+	}
+}

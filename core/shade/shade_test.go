@@ -1,0 +1,273 @@
+package shade
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/color"
+	"mobanta/core/light"
+	"mobanta/core/mesh"
+	"mobanta/core/sample"
+	"mobanta/core/stage"
+	"mobanta/core/stage/stagetest"
+	"mobanta/core/trace"
+	"mobanta/core/vec"
+)
+
+// sheet is a flat rectangle of n × n fields from a corner along two edges; it faces
+// u × v.
+func sheet(o, u, v vec.V, n int) *mesh.Mesh {
+	return mesh.Grid("sheet", n, n, func(s, t float64) vec.V { return o.Add(u.Mul(float32(s))).Add(v.Mul(float32(t))) })
+}
+
+// seen is the first position's samples of a scene's picture, w × w pixels.
+func seen(t testing.TB, sc *stage.Scene, w int, at [2]float32) (*Tracer, *sample.Set) {
+	t.Helper()
+	view := sc.Stage.Camera.View(w, w)
+	vis, err := sample.NewProjector(sc.Geometry, view, 2).Draw(context.Background(), at, 2)
+	require.NoError(t, err)
+	set := sample.Select(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
+	set.Resolve(sample.Pos|sample.Normal|sample.Eye, 2)
+	return &Tracer{Scene: sc, Rays: trace.NewScene(sc.Geometry, nil, 2), Workers: 2}, set
+}
+
+var middle = [2]float32{0.5, 0.5}
+
+func lit(t testing.TB, l stage.Light, cam stage.Camera, meshes ...*mesh.Mesh) *stage.Scene {
+	t.Helper()
+	st := stage.New()
+	l.ID, l.Name, l.Shadows = "l", "l", true
+	st.Lights = []stage.Light{l}
+	sc := stagetest.With(t, &st, meshes...)
+	if cam.Distance > 0 {
+		st.Camera = cam
+	}
+	return sc
+}
+
+// share returns the shares of the scene's light at the samples of a picture that
+// has settled.
+func share(t testing.TB, sc *stage.Scene, w int) (*sample.Set, []float32) {
+	t.Helper()
+	tr, set := seen(t, sc, w, middle)
+	set.Level = 1
+	out, err := tr.Share(context.Background(), set, &sc.Lights[0])
+	require.NoError(t, err)
+	return set, out
+}
+
+func ExampleTracer_Share() {
+	// A ball above the floor throws a shadow straight down.
+	st := stage.New()
+	st.Lights[0].Elevation = 90
+	st.Camera = stage.Camera{Azimuth: 0, Elevation: 25, Distance: 9, Angle: 30}
+	st.Models = []stage.Model{{ID: "floor", Solid: "plane", Scale: 3, At: vec.V{0, -1, 0}, Looks: map[string]string{}},
+		{ID: "ball", Solid: "sphere", Scale: 0.5, Looks: map[string]string{}}}
+	sc, _ := stage.NewScene(&st, stage.Surfaces(func(m *stage.Model) (*mesh.Surface, error) {
+		return mesh.NewSurface(mesh.FindSolid(m.Solid).Make(), 40)
+	}), nil)
+	view := st.Camera.View(64, 64)
+	vis, _ := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
+	set := sample.Select(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
+	set.Resolve(sample.Pos|sample.Normal|sample.Eye, 1)
+	tr := &Tracer{Scene: sc, Rays: trace.NewScene(sc.Geometry, nil, 1), Workers: 1}
+	share, _ := tr.Share(context.Background(), set, &sc.Lights[0])
+	wrong := 0
+	for i := range share {
+		r := math.Hypot(float64(set.Pos[0][i]), float64(set.Pos[2][i]))
+		if set.Part[i] == 0 && math.Abs(r-0.5) > 0.02 && (share[i] == 0) != (r < 0.5) {
+			wrong++
+		}
+	}
+	fmt.Println(wrong)
+	// Output: 0
+}
+
+func TestAnEvenSkyOnAnOpenPlane(t *testing.T) {
+	sc := lit(t, stage.NewLight("", "", light.Sky), stage.Camera{}, sheet(vec.V{-1, 0, 1}, vec.V{2, 0, 0}, vec.V{0, 0, -2}, 4))
+	sc.Stage.Camera.Elevation = 50
+	set, s := share(t, sc, 48)
+	require.Greater(t, set.N, 300)
+	for i := range s {
+		assert.Equal(t, float32(1), s[i])
+	}
+}
+
+func TestAnEvenSkyInARightAngledCorner(t *testing.T) {
+	// Floor and wall, both long: at their seam half of the sky is open. At distance d
+	// from a wall of height h: ½ (1 + d/√(d² + h²)), the wall being endless.
+	const h = 40
+	sc := lit(t, stage.NewLight("", "", light.Sky), stage.Camera{Azimuth: 0, Elevation: 35, Target: vec.V{0, 0, 1}, Distance: 9, Angle: 26},
+		sheet(vec.V{-400, 0, 400}, vec.V{800, 0, 0}, vec.V{0, 0, -400}, 1), sheet(vec.V{-400, 0, 0}, vec.V{800, 0, 0}, vec.V{0, h, 0}, 1))
+	set, s := share(t, sc, 96)
+	worst, n := 0.0, 0
+	for i := range s {
+		if set.Part[i] != 0 {
+			continue
+		}
+		d := float64(set.Pos[2][i])
+		want := 0.5 * (1 + d/math.Hypot(d, h))
+		worst = max(worst, math.Abs(want-float64(s[i])))
+		n++
+	}
+	require.Greater(t, n, 2000)
+	assert.Less(t, worst, 0.04, "after smoothing no pixel is far from the closed form")
+}
+
+func TestThePenumbraOfASunOfKnownWidth(t *testing.T) {
+	// A sheet at height h over x < 0 and a sun straight above, 2α wide: the penumbra is
+	// 2 h tan α wide, and within it the share is that of a disk cut by a line.
+	const h, degrees = 2.0, 20.0
+	l := stage.NewLight("", "", light.Sun)
+	l.Elevation, l.Size = 90, degrees
+	sc := lit(t, l, stage.Camera{Azimuth: 90, Elevation: 30, Target: vec.V{0, 0, 0}, Distance: 7, Angle: 30},
+		sheet(vec.V{-9, 0, 9}, vec.V{18, 0, 0}, vec.V{0, 0, -18}, 1), sheet(vec.V{-40, h, 40}, vec.V{40, 0, 0}, vec.V{0, 0, -80}, 1))
+	set, s := share(t, sc, 160)
+	reach := h * math.Tan(degrees/2*math.Pi/180)
+	var off, sum float64
+	n := 0
+	for i := range s {
+		x := float64(set.Pos[0][i]) / reach
+		if set.Pos[1][i] > 0.1 {
+			continue
+		}
+		switch {
+		case x < -1.15:
+			assert.Less(t, s[i], float32(0.02), "umbra at %v", x)
+		case x > 1.15:
+			assert.Greater(t, s[i], float32(0.98), "open at %v", x)
+		case math.Abs(x) <= 1:
+			want := 0.5 + (x*math.Sqrt(1-x*x)+math.Asin(x))/math.Pi
+			d := float64(s[i]) - want
+			off, sum, n = off+math.Abs(d), sum+d, n+1
+		}
+	}
+	require.Greater(t, n, 500)
+	assert.Less(t, off/float64(n), 0.02, "mean distance from the closed form")
+	assert.Less(t, math.Abs(sum)/float64(n), 0.012, "no bias")
+}
+
+func TestFlatAndRoundLightsThrowTheShadowsOfTheirShape(t *testing.T) {
+	// A square light above a half-open floor: the share rises in a straight line.
+	l := stage.NewLight("", "", light.Rectangle)
+	l.Elevation, l.Azimuth, l.At, l.Size, l.Height, l.Fade = 90, 0, vec.V{0, 40, 0}, 8, 8, false
+	sc := lit(t, l, stage.Camera{Azimuth: 90, Elevation: 30, Distance: 12, Angle: 30},
+		sheet(vec.V{-9, 0, 9}, vec.V{18, 0, 0}, vec.V{0, 0, -18}, 1), sheet(vec.V{-40, 10, 40}, vec.V{40, 0, 0}, vec.V{0, 0, -80}, 1))
+	set, s := share(t, sc, 128)
+	off, n := 0.0, 0
+	for i := range s {
+		if set.Pos[1][i] > 0.1 {
+			continue
+		}
+		// From x the edge hides the light left of -x·(40-10)/10.
+		open := 0.5 + float64(set.Pos[0][i])*3/8
+		if open > 0.02 && open < 0.98 && math.Abs(float64(set.Pos[2][i])) < 3 {
+			off, n = off+math.Abs(open-float64(s[i])), n+1
+		}
+	}
+	require.Greater(t, n, 300)
+	assert.Less(t, off/float64(n), 0.02)
+}
+
+func TestSoftLightIsTheSameOnAnyNumberOfCores(t *testing.T) {
+	l := stage.NewLight("", "", light.Sun)
+	l.Elevation, l.Size = 50, 15
+	sc := lit(t, l, stage.Camera{}, mesh.Torus(0.75, 0.3, 64, 32), mesh.Sphere(0.4, 32, 16))
+	var first []float32
+	for _, workers := range []int{1, 2, 3} {
+		for _, level := range []int{0, 1} {
+			tr, set := seen(t, sc, 96, middle)
+			tr.Workers, set.Level = workers, level
+			s, err := tr.Share(context.Background(), set, &sc.Lights[0])
+			require.NoError(t, err)
+			if level == 1 && first == nil {
+				first = s
+			} else if level == 1 {
+				assert.Equal(t, first, s)
+			}
+		}
+	}
+}
+
+func TestLaterPositionsTakeTheSoftLightOfTheFirst(t *testing.T) {
+	l := stage.NewLight("", "", light.Sun)
+	l.Elevation, l.Size = 50, 25
+	sc := lit(t, l, stage.Camera{}, mesh.Torus(0.75, 0.3, 96, 48), sheet(vec.V{-2, -0.5, 2}, vec.V{4, 0, 0}, vec.V{0, 0, -4}, 1))
+	sc.Stage.Camera.Elevation = 40
+	tr, base := seen(t, sc, 128, middle)
+	base.Level = 1
+	first, err := tr.Share(context.Background(), base, &sc.Lights[0])
+	require.NoError(t, err)
+	_, later := seen(t, sc, 128, [2]float32{0.1, 0.9})
+	later.Base, later.Level = base, 1
+	got, err := tr.Share(context.Background(), later, &sc.Lights[0])
+	require.NoError(t, err)
+	grid := base.Grid()
+	off, n := 0.0, 0
+	for i, p := range later.Pixel {
+		if k := grid.At(int(p)%128, int(p)/128); k >= 0 && alike(later, i, base, int(k)) {
+			off, n = off+math.Abs(float64(got[i]-first[k])), n+1
+		}
+	}
+	require.Greater(t, n, 2000)
+	assert.Less(t, off/float64(n), 0.02)
+	again, err := tr.Share(context.Background(), later, &sc.Lights[0])
+	require.NoError(t, err)
+	assert.Same(t, &got[0], &again[0], "and is kept: nothing is traced twice")
+	picked := base.Pick([]int32{5, 7})
+	small, err := tr.Share(context.Background(), picked, &sc.Lights[0])
+	require.NoError(t, err)
+	assert.Equal(t, []float32{first[5], first[7]}, small, "what was picked takes part in it")
+}
+
+func TestBouncedLight(t *testing.T) {
+	// A wall in full light beside a floor in none: what reaches the floor is the wall's
+	// colour times the share of the hemisphere that the wall takes, ½ at the seam of
+	// endless ones, ½ (1 - d/√(d² + h²)) at distance d.
+	const h = 30
+	l := stage.NewLight("", "", light.Sun)
+	l.Azimuth, l.Elevation = 0, 0 // along the floor, straight onto the wall
+	wall := sheet(vec.V{-300, 0, 0}, vec.V{600, 0, 0}, vec.V{0, h, 0}, 1)
+	wall.Parts[0].Color = color.C{0.8, 0.4, 0}
+	sc := lit(t, l, stage.Camera{Azimuth: 0, Elevation: 35, Target: vec.V{0, 0, 1}, Distance: 9, Angle: 26},
+		sheet(vec.V{-300, 0, 300}, vec.V{600, 0, 0}, vec.V{0, 0, -300}, 1), wall)
+	tr, set := seen(t, sc, 96, middle)
+	set.Level = 1
+	b, err := tr.Bounced(context.Background(), set, []int{0})
+	require.NoError(t, err)
+	off, n := 0.0, 0
+	for i := range b[0] {
+		if set.Part[i] != 0 {
+			continue
+		}
+		d := float64(set.Pos[2][i])
+		want := 0.5 * (1 - d/math.Hypot(d, h))
+		off, n = off+math.Abs(want*0.8-float64(b[0][i])), n+1
+		assert.InDelta(t, b[0][i]/2, b[1][i], 1e-5)
+		assert.Zero(t, b[2][i])
+	}
+	require.Greater(t, n, 2000)
+	assert.Less(t, off/float64(n), 0.02)
+	none, err := tr.Bounced(context.Background(), set, nil)
+	require.NoError(t, err)
+	assert.Zero(t, none[0][0], "no light, none thrown back")
+}
+
+func TestACancelledQuestionLeavesNothingBehind(t *testing.T) {
+	sc := lit(t, stage.NewLight("", "", light.Sky), stage.Camera{}, mesh.Sphere(1, 32, 16))
+	tr, set := seen(t, sc, 64, middle)
+	ctx, stop := context.WithCancel(context.Background())
+	stop()
+	_, err := tr.Share(ctx, set, &sc.Lights[0])
+	assert.ErrorIs(t, err, context.Canceled)
+	_, err = tr.Bounced(ctx, set, []int{0})
+	assert.ErrorIs(t, err, context.Canceled)
+	s, err := tr.Share(context.Background(), set, &sc.Lights[0])
+	require.NoError(t, err)
+	assert.Greater(t, s[0], float32(0))
+}
