@@ -116,7 +116,7 @@ func Dusk() (*project.Project, map[string]exchange.File, error) {
 	sun := stage.NewLight("sun", "Last sun", light.Sun)
 	sun.Azimuth, sun.Elevation, sun.Color = -68, 17, color.MustHex("#FFB36B")
 	torch := stage.NewLight("torch", "Boat torch", light.Point)
-	torch.At, torch.Reach, torch.Size, torch.Strength, torch.Color = vec.V{2.1, 0.75, 2.6}, 2.4, 0.22, 0.6, color.MustHex("#FFD98A")
+	torch.At, torch.Reach, torch.Size, torch.Strength, torch.Color = vec.V{2.1, 1.25, 2.6}, 2.4, 0.22, 0.42, color.MustHex("#FFD98A")
 	pier := stage.NewLight("pier", "Pier lamp", light.Point)
 	pier.At, pier.Reach, pier.Strength, pier.Color = vec.V{5.5, 4.2, -5}, 8, 0.9, color.MustHex("#7FC4D6")
 	p.Stage.Lights = []stage.Light{sun, torch, pier}

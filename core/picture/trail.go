@@ -130,14 +130,12 @@ func (r *Renderer) lookOf(g *group) *network.Network {
 	return r.plain
 }
 
-// Cut returns the input of a node that cuts a tone in two or more: the tone of
-// a ramp, the value of a soft step; "" for all other nodes.
+// Cut returns the input of a node that cuts a tone in two or more, a ramp or a
+// soft step; "" for all other nodes.
 func Cut(d *network.Node) string {
 	switch d.Kind {
-	case "ramp", "two-way-ramp":
+	case "ramp", "two-way-ramp", "soft-step":
 		return "tone"
-	case "soft-step":
-		return "value"
 	}
 	return ""
 }

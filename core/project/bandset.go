@@ -80,6 +80,9 @@ func (p *Project) follow(set *BandSet) error {
 func (s *BandSet) moved(stops []color.Stop) []color.Stop {
 	out := slices.Clone(stops)
 	color.SortStops(out)
+	if len(s.Edges) > 0 {
+		out[0].At = min(out[0].At, s.Edges[0])
+	}
 	for i := 1; i < len(out); i++ {
 		if i <= len(s.Edges) {
 			out[i].At = s.Edges[i-1]

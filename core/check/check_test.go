@@ -1,0 +1,168 @@
+package check_test
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/check"
+	"mobanta/core/mesh"
+	"mobanta/core/meshfile"
+	"mobanta/core/picture"
+	"mobanta/core/project"
+	"mobanta/core/stage"
+	"mobanta/demo"
+)
+
+// remarks looks through a project of solids.
+func remarks(t testing.TB, p *project.Project) []check.Remark {
+	t.Helper()
+	files := stage.Surfaces(func(m *stage.Model) (*mesh.Surface, error) {
+		if m.Solid == "" { // a model without UVs
+			s, err := mesh.NewSurface(mesh.Sphere(1, 24, 12), 40)
+			s.UV = nil
+			return s, err
+		}
+		return meshfile.Files(nil).Surface(m)
+	})
+	sc, err := stage.NewScene(&p.Stage, files, nil)
+	require.NoError(t, err)
+	looks, err := p.Networks()
+	require.NoError(t, err)
+	list, err := check.Run(context.Background(), p, sc, looks, picture.NewRenderer(2))
+	require.NoError(t, err)
+	return list
+}
+
+// set is a ball in a new look, after some edits.
+func set(t testing.TB, edits ...project.Edit) *project.Project {
+	t.Helper()
+	p := project.New("p")
+	for _, e := range append([]project.Edit{{Op: "model.add", Kind: "sphere"}}, edits...) {
+		if e.Look == "" && !strings.HasPrefix(e.Op, "light") {
+			e.Look = "look1"
+		}
+		_, err := p.Apply(&e)
+		require.NoError(t, err, e.Op)
+	}
+	return p
+}
+
+func ExampleRun() {
+	p := project.New("p")
+	p.Apply(&project.Edit{Op: "model.add", Kind: "sphere"})
+	p.Apply(&project.Edit{Op: "light.remove", ID: "sun"})
+	sc, _ := stage.NewScene(&p.Stage, meshfile.Files(nil), nil)
+	looks, _ := p.Networks()
+	list, _ := check.Run(context.Background(), p, sc, looks, picture.NewRenderer(1))
+	fmt.Println(list[0].Title+":", list[0].Mend)
+	// Output: No light: Add a sun
+}
+
+func TestANewLookHasNothingToBeSaidOf(t *testing.T) {
+	assert.Empty(t, remarks(t, set(t)))
+}
+
+// The mistakes, each as an artist would make it. Its mend leaves nothing of it.
+func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
+	wire := func(from, to string) project.Edit { return project.Edit{Op: "wire", From: from, To: to} }
+	for _, c := range []struct {
+		key   string
+		says  string
+		edits []project.Edit
+	}{
+		{"bare/", "wears no look", []project.Edit{{Op: "look.assign", ID: "model1", Part: "Sphere", Look: "-"}}},
+		{"dark", "no light on the stage", []project.Edit{{Op: "light.remove", ID: "sun"}}},
+		{"unlit/", "has strength 0", []project.Edit{{Op: "light.set", ID: "sun", Key: "strength", Value: 0.0}}},
+		{"unlit/", "limited to other parts", []project.Edit{{Op: "model.add", Kind: "cube", Look: "-"}, {Op: "light.set", ID: "sun", Key: "part", Value: "model2/Cube"}}},
+		{"unlit/", "pick lights that are not on the stage", []project.Edit{{Op: "node.set", Node: "n1", Key: "lights", Value: []any{"gone"}}}},
+		{"unread/", "No colour is wired", []project.Edit{{Op: "unwire", From: "n2.colour", To: "n4.colour"}}},
+		{"loose/", "to no Finish", []project.Edit{{Op: "node.add", Kind: "facing"}}},
+		{"uv/", "laid by UVs", []project.Edit{{Op: "model.add", Name: "bare", Value: "file", Parts: []string{"Sphere"}},
+			{Op: "node.add", Kind: "image"}, wire("n5.colour", "n4.colour"), {Op: "node.remove", Node: "n2"}}},
+		{"rough/", "roughness near 1", []project.Edit{{Op: "node.add", Kind: "highlight"}, {Op: "node.set", Node: "n5", Key: "roughness", Value: 1.0}, wire("n5.tone", "n2.tone")}},
+		{"bounced/", "bounced light", []project.Edit{{Op: "node.set", Node: "n1", Key: "bounce", Value: "both"}}},
+		{"wide/sun", "Key sun is wide", []project.Edit{{Op: "light.set", ID: "sun", Key: "size", Value: 20.0}, {Op: "node.set", Node: "n1", Key: "shadows", Value: true}}},
+		{"empty/", "No pixel falls into light of Ramp", []project.Edit{{Op: "light.set", ID: "sun", Key: "strength", Value: 0.6}}},
+		{"clipped/", "lies above 1", []project.Edit{{Op: "light.set", ID: "sun", Key: "strength", Value: 3.0}}},
+		{"constant/", "is 0 everywhere", []project.Edit{{Op: "node.add", Kind: "soft-step", To: "n2.tone"}, wire("n1.tone", "n5.tone"), {Op: "node.input", Node: "n5", Key: "threshold", Value: 5.0}}},
+		{"near/", "lie close beside each other", []project.Edit{{Op: "node.add", Kind: "ramp"}, wire("n1.tone", "n5.tone"), {Op: "ramp.stop", Node: "n5", Index: 1, Value: map[string]any{"at": 0.26}},
+			{Op: "node.add", Kind: "blend"}, wire("n2.colour", "n6.base"), wire("n5.colour", "n6.over"), wire("n6.colour", "n4.colour")}},
+	} {
+		t.Run(c.key+" "+c.says, func(t *testing.T) {
+			for i := range c.edits {
+				if c.edits[i].Look == "-" {
+					c.edits[i].Look = ""
+					if c.edits[i].Op == "look.assign" {
+						p := set(t)
+						p.Stage.Models[0].Looks["Sphere"] = ""
+						list := remarks(t, p)
+						require.NotEmpty(t, list)
+						assert.True(t, strings.HasPrefix(list[0].Key, c.key))
+						mended(t, p, list[0])
+						return
+					}
+					c.edits[i].Look = "look1"
+				}
+			}
+			p := set(t, c.edits...)
+			list := remarks(t, p)
+			i := slices.IndexFunc(list, func(m check.Remark) bool { return strings.HasPrefix(m.Key, c.key) && strings.Contains(m.Text, c.says) })
+			require.GreaterOrEqual(t, i, 0, "among %+v", list)
+			m := list[i]
+			assert.NotEmpty(t, m.Title)
+			assert.True(t, m.Stage || m.Look != "" || m.Light != "", "it says where to jump to")
+			if m.Node != "" {
+				l := p.Look(m.Look)
+				require.NotNil(t, l)
+				assert.NotNil(t, l.Node(m.Node))
+			}
+			mended(t, p.Clone(), m)
+			q := p.Clone()
+			_, err := q.Apply(&project.Edit{Op: "check.dismiss", ID: m.Key})
+			require.NoError(t, err)
+			for _, other := range remarks(t, q) {
+				assert.NotEqual(t, m.Key, other.Key, "dismissed, it is not said again")
+			}
+			_, err = q.Apply(&project.Edit{Op: "check.restore"})
+			require.NoError(t, err)
+			assert.Len(t, remarks(t, q), len(list))
+		})
+	}
+}
+
+// mended presses a mend and looks again.
+func mended(t *testing.T, p *project.Project, m check.Remark) {
+	t.Helper()
+	require.NotEmpty(t, m.Do, "every remark has a mend")
+	assert.NotEmpty(t, m.Mend)
+	for _, e := range m.Do {
+		_, err := p.Apply(&e)
+		require.NoError(t, err, "%s of %s", e.Op, m.Key)
+	}
+	require.NoError(t, p.Clone().Settle())
+	for _, other := range remarks(t, p) {
+		assert.NotEqual(t, m.Key, other.Key, "after the mend: %s", other.Text)
+	}
+}
+
+func TestTheSamplesAreInOrder(t *testing.T) {
+	for _, s := range demo.Samples {
+		p, files, err := s.Make()
+		require.NoError(t, err)
+		sc, err := stage.NewScene(&p.Stage, meshfile.Files(func(h string) (string, []byte, error) { return files[h].Name, files[h].Data, nil }), nil)
+		require.NoError(t, err)
+		looks, err := p.Networks()
+		require.NoError(t, err)
+		list, err := check.Run(context.Background(), p, sc, looks, picture.NewRenderer(2))
+		require.NoError(t, err)
+		for _, m := range list {
+			assert.Equal(t, "wide/torch", m.Key, "%s: %s", s.ID, m.Text)
+		}
+	}
+}
