@@ -54,7 +54,9 @@ func (s *session) answer() {
 		var err error
 		switch p.Tool {
 		case "ask":
-			err = s.trail(p.X, p.Y)
+			if p.phase != "up" { // where it went down, and as it moves
+				err = s.trail(p.X, p.Y)
+			}
 		case "edge":
 			err = s.edge(p)
 		}
