@@ -55,10 +55,17 @@ func (d *desk) Brief(n *network.Node) string {
 	case "edge-lines":
 		return "width " + constant("width")
 	case "diffuse-light":
+		words := "no shadows"
 		if val("shadows").(bool) {
-			return "with shadows"
+			words = "with shadows"
 		}
-		return "no shadows"
+		switch val("bounce") {
+		case "bounced":
+			return "bounced"
+		case "both":
+			return words + ", bounced"
+		}
+		return words
 	case "steps":
 		return number(val("count")) + " steps"
 	case "range":
@@ -74,6 +81,21 @@ func (d *desk) Brief(n *network.Node) string {
 		return fmt.Sprintf("%d on, %d off", on, len(list)-on)
 	case "switch":
 		return choice("live")
+	case "two-way-ramp":
+		return counted(len(val("rows").([]network.Row)), "row")
+	case "rim-light":
+		return "width " + constant("width")
+	case "light-stamp":
+		return choice("shape") + ", size " + constant("size")
+	case "lit-surface":
+		return "rough " + constant("roughness")
+	case "cast-shadow", "light-source":
+		return d.lightNames(val("lights").([]string))
+	case "image":
+		if val("picture").(string) == "" {
+			return "no picture yet"
+		}
+		return choice("beyond")
 	case "formula":
 		return val("text").(string)
 	case "palette-strip":
@@ -86,6 +108,22 @@ func (d *desk) Brief(n *network.Node) string {
 		return choice(spec.Settings[0].Key)
 	}
 	return ""
+}
+
+// lightNames names the lights that were picked, in a few words.
+func (d *desk) lightNames(ids []string) string {
+	if len(ids) == 0 {
+		return "all lights"
+	}
+	if len(ids) > 1 {
+		return counted(len(ids), "light")
+	}
+	for i := range d.Project.Stage.Lights {
+		if l := &d.Project.Stage.Lights[i]; l.ID == ids[0] {
+			return l.Name
+		}
+	}
+	return "a light that is gone"
 }
 
 func counted(n int, what string) string {

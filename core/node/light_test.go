@@ -14,6 +14,7 @@ import (
 	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
+	"mobanta/core/node"
 	"mobanta/core/pixmap"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
@@ -291,6 +292,10 @@ func TestTwoWayRamp(t *testing.T) {
 	assert.Equal(t, color.C{0.5, 0, 0.5}, at(0.6, 0.25, "blend"))
 	assert.Equal(t, color.C{1, 0, 0}, at(0.6, 0.49, "step"))
 	assert.Equal(t, color.C{0, 0, 1}, at(0.6, 0.5, "step"))
+	rows := []network.Row{{Key: "far", At: 1}, {Key: "near", At: 0}}
+	assert.Equal(t, []string{"stops-near"}, node.RowsAt(rows, 0))
+	assert.Equal(t, []string{"stops-near", "stops-far"}, node.RowsAt(rows, 0.4))
+	assert.Equal(t, []string{"stops-far"}, node.RowsAt(rows, 1))
 	wrong := network.Network{Nodes: []network.Node{{ID: "x", Kind: "two-way-ramp", Set: map[string]any{"stops-zz": []any{}}}}}
 	assert.Error(t, wrong.Settle(cat), "a row that is not there has no stops")
 }

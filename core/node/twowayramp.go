@@ -1,6 +1,8 @@
 package node
 
 import (
+	"cmp"
+	"slices"
 	"sort"
 
 	"mobanta/core/color"
@@ -60,6 +62,25 @@ var twoWayRamp = &Kind{
 			out[0][i], out[1][i], out[2][i] = col[0], col[1], col[2]
 		}
 	},
+}
+
+// RowsAt returns the settings that hold the stops which show where the second tone
+// is down: those of the row at or before it, and of the next where it lies between.
+func RowsAt(rows []network.Row, down float32) []string {
+	sorted := slices.Clone(rows)
+	slices.SortStableFunc(sorted, func(a, b network.Row) int { return cmp.Compare(a.At, b.At) })
+	k := 0
+	for k+1 < len(sorted) && float64(down) >= sorted[k+1].At {
+		k++
+	}
+	var out []string
+	if k < len(sorted) {
+		out = append(out, RowStops(sorted[k].Key))
+	}
+	if k+1 < len(sorted) && float64(down) > sorted[k].At {
+		out = append(out, RowStops(sorted[k+1].Key))
+	}
+	return out
 }
 
 type twoWay struct {

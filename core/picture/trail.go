@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
@@ -176,7 +177,11 @@ func (r *Renderer) Grip(ctx context.Context, u, v float64, prefer string) (best 
 	var edges []cutter
 	var targets []eval.Target
 	for _, id := range g.program.Behind(append(g.program.Input(g.finish, "colour"), g.program.Input(g.finish, "opacity")...)) {
-		for _, c := range r.cutters(net.Node(id)) {
+		cuts, err := r.cutters(ctx, g, net.Node(id), r.sampleAt[y0*r.job.W+x0])
+		if err != nil {
+			return best, false, err
+		}
+		for _, c := range cuts {
 			targets = append(targets, g.program.Input(id, c.input)...)
 			edges = append(edges, c)
 		}
@@ -244,23 +249,33 @@ func (c *cutter) between(a, b float32) int {
 	return -1
 }
 
-func (r *Renderer) cutters(d *network.Node) []cutter {
+// cutters returns the edges that a node cuts tones at, those that show at a sample.
+func (r *Renderer) cutters(ctx context.Context, g *group, d *network.Node, at int32) ([]cutter, error) {
 	in := Cut(d)
 	if in == "" {
-		return nil
+		return nil, nil
 	}
 	spec := r.cat.Of(d)
 	if d.Kind == "soft-step" {
 		if len(d.In["threshold"].Wires) > 0 {
-			return nil
+			return nil, nil
 		}
 		t, _ := d.Constant(spec.Input("threshold")).(float64)
-		return []cutter{{d.ID, in, "threshold", []float32{float32(t)}, 0}}
+		return []cutter{{d.ID, in, "threshold", []float32{float32(t)}, 0}}, nil
+	}
+	shows := func(key string) bool { return true }
+	if d.Kind == "two-way-ramp" {
+		planes, err := r.eval(ctx, g, g.set.Pick([]int32{at}), nil, g.program.Input(d.ID, "down")[:1])
+		if err != nil {
+			return nil, err
+		}
+		rows := node.RowsAt(d.Value(spec.Setting("rows")).([]network.Row), planes[0][0][0])
+		shows = func(key string) bool { return slices.Contains(rows, key) }
 	}
 	var out []cutter
 	for i := range spec.Settings {
 		s := &spec.Settings[i]
-		if s.Type != network.Stops {
+		if s.Type != network.Stops || !shows(s.Key) {
 			continue
 		}
 		c := cutter{id: d.ID, input: in, key: s.Key, first: 1}
@@ -269,7 +284,7 @@ func (r *Renderer) cutters(d *network.Node) []cutter {
 		}
 		out = append(out, c)
 	}
-	return out
+	return out, nil
 }
 
 // Held returns the tone that the node of a grip reads at a place of the last
