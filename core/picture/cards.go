@@ -94,8 +94,8 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 	_, shadows := g.program.Needs(targets)
 	planes, err := g.program.Run(ctx, eval.Env{Set: t.set, Scene: r.scene(shadows), Moment: r.moment, Workers: r.Workers, Kept: t.kept, KeepAll: true}, targets)
 	if err != nil {
-		for _, p := range todo { // they were not made after all
-			delete(have, p.want.Name)
+		for _, want := range wants { // they do not arrive after all
+			delete(have, want.Name)
 		}
 		return nil, err
 	}

@@ -42,16 +42,17 @@ type prim struct {
 // Limits of the build.
 const (
 	bins     = 16
-	fewBins  = 8       // for less than few triangles
-	few      = 64      // triangles are sorted into fewer bins, very few into fewer still
-	sampled  = 1 << 14 // of more triangles than that some stand for all
-	sahDepth = 20      // below it ranges are cut in half, so that no tree grows deeper than maxDepth
-	maxDepth = 30
+	few      = 64 // triangles are sorted into fewer bins, very few into fewer still
+	sahDepth = 28 // below it ranges are cut in half, so that no tree grows deeper than maxDepth
+	maxDepth = 52
+	sampled  = 1 << 12 // of more triangles than that some stand for all
+	leafCost = 0.9     // of eight triangles, where a node of eight boxes costs 1
 )
 
-// NewTree builds the tree of triangles, on up to workers cores: boxes are split
-// where the surface area heuristic over binned middles says (Wald 2007), the
-// largest first, until eight of them make a node (Wald, Benthin and Boulos 2008).
+// NewTree builds the tree of triangles, on up to workers cores: boxes are cut in
+// two where the surface area heuristic over binned middles says (Wald 2007), and
+// of the tree of pairs those boxes are kept, eight to a node, with which a ray is
+// expected to have the least to do (Ylitie, Karras and Laine 2017).
 func NewTree(pos []vec.V, tri [][3]int32, workers int) *Tree {
 	t := &Tree{box: vec.EmptyBox()}
 	prims := make([]prim, len(tri))
@@ -77,39 +78,16 @@ func NewTree(pos []vec.V, tri [][3]int32, workers int) *Tree {
 	if len(prims) == 0 {
 		return t
 	}
-	top := &builder{prims: prims, lump: max(1<<12, len(prims)/16)}
-	all := top.span(0, len(prims))
-	t.box = vec.Box{Min: all.box.lo, Max: all.box.hi}
-	top.node(all, 0) // the root is the first node
-	parts := make([]builder, len(top.later))
-	sample.Parallel(workers, len(parts), func(i int) {
-		l := &top.later[i]
-		parts[i] = builder{prims: prims, nodes: make([]node, 0, (l.hi-l.lo)/12+8), leaves: make([][2]int32, 0, (l.hi-l.lo)/5+8)}
-		parts[i].node(l.span, l.depth)
-	})
-	leaves := top.leaves
-	t.nodes = top.nodes
-	for i, l := range top.later {
-		first, firstLeaf := int32(len(t.nodes)), int32(len(leaves))
-		t.nodes[l.parent].child[l.slot] = first
-		for k := range parts[i].nodes {
-			n := &parts[i].nodes[k]
-			for c, ref := range n.child {
-				switch {
-				case n.box[0][0][c] > n.box[0][1][c]:
-				case ref >= 0:
-					n.child[c] = ref + first
-				default:
-					n.child[c] = ^(^ref + firstLeaf)
-				}
-			}
-		}
-		t.nodes, leaves = append(t.nodes, parts[i].nodes...), append(leaves, parts[i].leaves...)
-	}
-	t.leaves = make([]leaf, len(leaves))
-	sample.Parallel(workers, (len(leaves)+1023)/1024, func(job int) {
-		for i := job * 1024; i < min(len(leaves), (job+1)*1024); i++ {
-			t.leaves[i].fill(pos, tri, prims[leaves[i][0]:leaves[i][1]])
+	pairs := pairs(prims, workers)
+	t.box = vec.Box{Min: pairs[0].box.lo, Max: pairs[0].box.hi}
+	c := &collapse{pairs: pairs, cost: make([][wide]float32, len(pairs)), cut: make([][wide + 1]uint8, len(pairs)),
+		nodes: make([]node, 0, len(pairs)/8+1)}
+	c.weigh()
+	c.node(0) // the root is the first node
+	t.nodes, t.leaves = c.nodes, make([]leaf, len(c.leaves))
+	sample.Parallel(workers, (len(c.leaves)+1023)/1024, func(job int) {
+		for i := job * 1024; i < min(len(c.leaves), (job+1)*1024); i++ {
+			t.leaves[i].fill(pos, tri, prims[c.leaves[i][0]:c.leaves[i][1]])
 		}
 	})
 	return t
@@ -126,28 +104,163 @@ func grow(lo, hi, a, b *vec.V) {
 	}
 }
 
-// builder makes the nodes of a range of triangles, which it reorders.
-type builder struct {
-	prims  []prim
-	lump   int // ranges up to this size are left for others; 0 for none
-	later  []lump
-	nodes  []node
-	leaves [][2]int32 // the triangles of each, from and up to
+// pair is a node of the tree of pairs, over the triangles from lo up to hi; those
+// of at most eight are not cut.
+type pair struct {
+	box    bounds
+	lo, hi int32
+	kids   [2]int32 // further on in the list; none if they are 0
 }
 
-// lump is a range that is built apart, and where its root goes.
+// builder makes the pairs of a range of triangles, which it reorders.
+type builder struct {
+	prims []prim
+	lump  int // ranges up to this size are left for others; 0 for none
+	later []lump
+	pairs []pair
+}
+
+// lump is a range that is built apart, and where it goes.
 type lump struct {
 	span
 	depth  int
 	parent int32
-	slot   int
+	side   int
+}
+
+// pairs returns the tree of pairs, each before those below it.
+func pairs(prims []prim, workers int) []pair {
+	top := &builder{prims: prims, lump: max(1<<12, len(prims)/16)}
+	top.pair(top.span(0, len(prims)), 0)
+	parts := make([]builder, len(top.later))
+	sample.Parallel(workers, len(parts), func(i int) {
+		l := &top.later[i]
+		parts[i] = builder{prims: prims, pairs: make([]pair, 0, (l.hi-l.lo)/2+8)}
+		parts[i].pair(l.span, l.depth)
+	})
+	total := len(top.pairs)
+	for i := range parts {
+		total += len(parts[i].pairs)
+	}
+	out := append(make([]pair, 0, total), top.pairs...)
+	for i, l := range top.later {
+		first := int32(len(out))
+		out[l.parent].kids[l.side] = first
+		for _, p := range parts[i].pairs {
+			if p.kids[0] != 0 {
+				p.kids[0], p.kids[1] = p.kids[0]+first, p.kids[1]+first
+			}
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// pair makes the pairs of a span and returns the number of the first.
+func (b *builder) pair(s span, depth int) int32 {
+	me := int32(len(b.pairs))
+	b.pairs = append(b.pairs, pair{box: s.box, lo: int32(s.lo), hi: int32(s.hi)})
+	if s.hi-s.lo <= wide {
+		return me
+	}
+	left, right := b.split(&s, depth)
+	for side, k := range [2]span{left, right} {
+		if b.lump > 0 && k.hi-k.lo <= b.lump {
+			b.later = append(b.later, lump{k, depth + 1, me, side})
+			continue
+		}
+		kid := b.pair(k, depth+1)
+		b.pairs[me].kids[side] = kid
+	}
+	return me
+}
+
+// collapse makes wide nodes of pairs.
+type collapse struct {
+	pairs  []pair
+	cost   [][wide]float32   // of a pair as at most i+1 nodes and leaves
+	cut    [][wide + 1]uint8 // of i nodes and leaves, how many are the first kid's; 0 for as with one less
+	nodes  []node
+	leaves [][2]int32 // the triangles of each, from and up to
+}
+
+// weigh finds out what every pair costs, those below before those above.
+func (c *collapse) weigh() {
+	for i := len(c.pairs) - 1; i >= 0; i-- {
+		p := &c.pairs[i]
+		a := area(&p.box)
+		cost, cut := &c.cost[i], &c.cut[i]
+		if p.kids[0] == 0 {
+			for k := range cost {
+				cost[k] = a * leafCost
+			}
+			continue
+		}
+		l, r := &c.cost[p.kids[0]], &c.cost[p.kids[1]]
+		var shared [wide + 1]float32
+		for n := 2; n <= wide; n++ {
+			best := float32(math.Inf(1))
+			for k := 1; k < n; k++ {
+				if v := l[k-1] + r[n-k-1]; v < best {
+					best, cut[n] = v, uint8(k)
+				}
+			}
+			shared[n] = best
+		}
+		cost[0] = a + shared[wide]
+		for n := 2; n < wide; n++ {
+			if cost[n-1] = shared[n]; cost[n-2] <= shared[n] {
+				cost[n-1], cut[n] = cost[n-2], 0
+			}
+		}
+		cost[wide-1] = min(shared[wide], cost[wide-2])
+	}
+}
+
+// kids appends what stands for pair i in at most n places of a node.
+func (c *collapse) kids(out []int32, i int32, n int) []int32 {
+	for n > 1 && n < wide && c.cut[i][n] == 0 {
+		n--
+	}
+	p := &c.pairs[i]
+	if n == 1 || p.kids[0] == 0 {
+		return append(out, i)
+	}
+	k := int(c.cut[i][n])
+	return c.kids(c.kids(out, p.kids[0], k), p.kids[1], n-k)
+}
+
+// node makes the node of pair i and what hangs on it, and returns its number.
+func (c *collapse) node(i int32) int32 {
+	var room [wide]int32
+	kids := c.kids(room[:0], i, wide)
+	me := int32(len(c.nodes))
+	c.nodes = append(c.nodes, node{})
+	for k := range wide {
+		box, child := nowhere(), int32(0)
+		if k < len(kids) {
+			p := &c.pairs[kids[k]]
+			box = p.box
+			if p.kids[0] == 0 {
+				child = ^int32(len(c.leaves))
+				c.leaves = append(c.leaves, [2]int32{p.lo, p.hi})
+			} else {
+				child = c.node(kids[k])
+			}
+		}
+		out := &c.nodes[me]
+		for a := range 3 {
+			out.box[a][0][k], out.box[a][1][k] = box.lo[a], box.hi[a]
+		}
+		out.child[k] = child
+	}
+	return me
 }
 
 // span is a range of triangles with its bounds and those of the middles.
 type span struct {
 	lo, hi   int
 	box, mid bounds
-	area     float32
 }
 
 type bounds struct{ lo, hi vec.V }
@@ -165,7 +278,6 @@ func (b *builder) span(lo, hi int) span {
 		c := middle(p)
 		grow(&s.mid.lo, &s.mid.hi, &c, &c)
 	}
-	s.area = area(&s.box)
 	return s
 }
 
@@ -173,50 +285,6 @@ func (b *builder) span(lo, hi int) span {
 func area(b *bounds) float32 {
 	x, y, z := b.hi[0]-b.lo[0], b.hi[1]-b.lo[1], b.hi[2]-b.lo[2]
 	return x*y + y*z + z*x
-}
-
-// node makes a node of a span and returns its number.
-func (b *builder) node(all span, depth int) int32 {
-	var spans [wide]span
-	spans[0] = all
-	n := 1
-	for n < wide {
-		best := -1
-		for i := range spans[:n] {
-			if s := &spans[i]; s.hi-s.lo > wide && (best < 0 || s.area > spans[best].area) {
-				best = i
-			}
-		}
-		if best < 0 {
-			break
-		}
-		spans[best], spans[n] = b.split(&spans[best], depth)
-		n++
-	}
-	me := int32(len(b.nodes))
-	b.nodes = append(b.nodes, node{})
-	for i := range wide {
-		box, child := nowhere(), int32(0)
-		if i < n {
-			s := &spans[i]
-			box = s.box
-			switch size := s.hi - s.lo; {
-			case size <= wide:
-				child = ^int32(len(b.leaves))
-				b.leaves = append(b.leaves, [2]int32{int32(s.lo), int32(s.hi)})
-			case b.lump > 0 && size <= b.lump:
-				b.later = append(b.later, lump{*s, depth + 1, me, i})
-			default:
-				child = b.node(*s, depth+1)
-			}
-		}
-		out := &b.nodes[me]
-		for k := range 3 {
-			out.box[k][0][i], out.box[k][1][i] = box.lo[k], box.hi[k]
-		}
-		out.child[i] = child
-	}
-	return me
 }
 
 func (l *leaf) fill(pos []vec.V, tri [][3]int32, prims []prim) {
@@ -274,7 +342,6 @@ func (b *builder) split(s *span, depth int) (left, right span) {
 		}
 	}
 	left.hi, right.lo = s.lo+i, s.lo+i
-	left.area, right.area = area(&left.box), area(&right.box)
 	return left, right
 }
 

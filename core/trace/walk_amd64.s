@@ -190,7 +190,7 @@
 	JZ none
 
 // func anyAVX2(nodes *node, leaves *leaf, r *ray) bool
-TEXT ·anyAVX2(SB), 0, $1568-25
+TEXT ·anyAVX2(SB), 0, $2176-25
 	MOVQ nodes+0(FP), R8
 	MOVQ leaves+8(FP), R9
 	MOVQ r+16(FP), R10
@@ -244,7 +244,7 @@ miss:
 	RET
 
 // func nearAVX2(nodes *node, leaves *leaf, r *ray, f *found)
-TEXT ·nearAVX2(SB), 0, $2448-32
+TEXT ·nearAVX2(SB), 0, $3648-32
 	MOVQ nodes+0(FP), R8
 	MOVQ leaves+8(FP), R9
 	MOVQ r+16(FP), R10

@@ -21,13 +21,18 @@ type view struct {
 
 var views = []view{
 	{name: "desk", path: "/p/saltlight", desk: true},
-	{name: "stage", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="stage"]').click()`},
+	{name: "stage", path: "/p/bell-buoy?light=torch", desk: true, do: `document.querySelector('[data-tab="stage"]').click(); setTimeout(() => document.getElementById("stage").scrollTop = document.querySelector("[data-light-block]").offsetTop - 90, 900)`},
 	{name: "search", path: "/p/saltlight", desk: true, do: `document.getElementById("add").click()`},
 	{name: "list", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="list"]').click()`},
 	{name: "front", path: "/p/saltlight?node=shine", desk: true, do: `document.querySelector('[data-tab="front"]').click()`},
 	{name: "starts", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-starts]").click()`},
 	{name: "compare", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="colours"]').click();
 		const other = document.getElementById("other"); other.value = "iron"; other.dispatchEvent(new Event("change", { bubbles: true }))`},
+	{name: "light", path: "/p/bell-buoy?node=torchcut&light=torch", desk: true, do: `mobanta.picture.tool("light")`},
+	{name: "trail", path: "/p/bell-buoy?look=hull-paint", desk: true, do: `mobanta.picture.tool("ask"); const c = document.getElementById("picture"), r = c.getBoundingClientRect(); c.setPointerCapture = () => {};
+		for (const t of ["pointerdown", "pointerup"]) c.dispatchEvent(new PointerEvent(t, { clientX: r.left + 0.4 * r.width, clientY: r.top + 0.74 * r.height, pointerId: 1, bubbles: true }))`},
+	{name: "checks", path: "/p/bell-buoy?look=swell", desk: true, do: `document.getElementById("checks-button").click()`},
+	{name: "lamp", path: "/p/keepers-lamp", desk: true},
 	{name: "shelf", path: "/"},
 	{name: "help", path: "/help"},
 	{name: "dim", path: "/p/saltlight?look=iron", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
