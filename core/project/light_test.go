@@ -68,6 +68,15 @@ func TestRemovingALightTakesItOffTheNodesThatReadIt(t *testing.T) {
 	assert.Empty(t, p.Looks[0].Node("n1").Set["lights"])
 }
 
+func TestALookFromElsewhereReadsTheLightsThatAreHere(t *testing.T) {
+	p := project.New("p")
+	n := project.NewLook()
+	n.Nodes[0].Set = map[string]any{"lights": []string{"torch", "sun"}}
+	o := apply(t, p, project.Edit{Op: "look.add", Name: "Lent", Network: &n})
+	assert.Equal(t, []string{"sun"}, p.Look(o.Created).Node("n1").Set["lights"])
+	assert.Equal(t, []string{"torch", "sun"}, n.Nodes[0].Set["lights"], "what was lent stays as it is")
+}
+
 func TestAStageFromBeforeThereWereOtherLights(t *testing.T) {
 	var st stage.Stage
 	require.NoError(t, json.Unmarshal([]byte(`{"models":[],"suns":[{"id":"key","name":"Key","azimuth":10,"elevation":20,"strength":0.5,"color":"#FFFFFF","shadows":true}],

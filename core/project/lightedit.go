@@ -8,6 +8,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/light"
+	"mobanta/core/network"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -102,6 +103,21 @@ func removeLight(p *Project, e *Edit, o *Outcome) error {
 		}
 	}
 	return nil
+}
+
+// dropLights takes lights that are not on the stage off the nodes of a network that
+// comes from elsewhere: those that pick none any more read all.
+func (p *Project) dropLights(n *network.Network) {
+	for i := range n.Nodes {
+		list, ok := n.Nodes[i].Set["lights"].([]string)
+		if !ok {
+			continue
+		}
+		n.Nodes[i].Set["lights"] = slices.DeleteFunc(slices.Clone(list), func(id string) bool {
+			_, err := p.light(id)
+			return err != nil
+		})
+	}
 }
 
 func setLight(p *Project, e *Edit, o *Outcome) error {

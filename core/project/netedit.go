@@ -51,8 +51,10 @@ func (p *Project) adopt(n *network.Network, groups []network.Group) (network.Net
 	}
 	for i := from; i < len(p.Groups); i++ {
 		rename(&p.Groups[i].Network)
+		p.dropLights(&p.Groups[i].Network)
 	}
 	rename(&in)
+	p.dropLights(&in)
 	if err := network.SettleGroups(p.Catalogue().Base, p.Groups); err != nil {
 		return in, err
 	}
