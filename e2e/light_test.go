@@ -170,6 +170,42 @@ func TestTheTrailEndsInThePixelsColour(t *testing.T) {
 	require.NoError(t, d.Mouse.Click(proto.InputMouseButtonLeft, 1))
 	d.stored(v)
 	assert.Contains(t, d.eval(`() => [...document.querySelectorAll("#bench [data-color-of]")].map(e => e.value).join(" ")`), want, "picked for the band")
+	// And to a node of another look.
+	d.press('q')
+	x, y = d.on(0.2, 0.9)
+	require.NoError(t, d.Mouse.MoveTo(proto.NewPoint(x, y)))
+	require.NoError(t, d.Mouse.Click(proto.InputMouseButtonLeft, 1))
+	d.until("the trail of the water", `() => document.getElementById("trail").textContent.includes("Water bands")`)
+	d.eval(`() => [...document.querySelectorAll(".trail-node")].find(b => b.textContent.includes("Water bands")).click()`)
+	d.until("the other look", `() => mobanta.state.look === "swell" && document.getElementById("node-name")?.value === "Water bands"`)
+}
+
+func TestTheToolsOfThePictureByKeyboardAlone(t *testing.T) {
+	d := sphere(t, `,{"op":"unwire","look":"look1","from":"n3.lines","to":"n4.lines"}`)
+	d.press('q', 'v', input.ArrowRight, input.Enter)
+	d.until("a trail", `() => document.getElementById("trail").textContent.includes("falls into band")`)
+	d.press(input.Escape, 'j', 'v')
+	// Down from the middle until an edge is held.
+	held := false
+	for range 40 {
+		d.press(input.ArrowDown, input.Enter)
+		d.until("an answer", `() => document.getElementById("doing").textContent !== ""`)
+		if d.eval(`() => String(document.getElementById("doing").textContent.startsWith("Holding"))`) == "true" {
+			held = true
+			break
+		}
+		d.press(input.Enter)
+		d.eval(`() => { document.getElementById("doing").textContent = "" }`)
+	}
+	require.True(t, held, "an edge below the middle")
+	v := d.version()
+	for range 6 {
+		d.press(input.ArrowDown)
+	}
+	d.press(input.Enter)
+	d.stored(v)
+	d.press('c', 'v', input.Enter)
+	d.until("a colour picked", `() => document.getElementById("said").textContent.startsWith("Picked #")`)
 }
 
 func TestLightsAndChecksByHand(t *testing.T) {

@@ -188,7 +188,8 @@ func (s *session) trail(x, y float64) error {
 type trailPage struct {
 	X, Y  int
 	Part  string
-	Look  string
+	Look  string // its name
+	ID    string // of the look
 	Steps []trailStep
 	Notes []string // what lies between the finish and the pixel
 	Hex   string   // of the pixel
@@ -207,7 +208,7 @@ func trailView(p *project.Project, t *picture.Trail) trailPage {
 	out := trailPage{X: t.X, Y: t.Y, Hex: color.FromBytes(t.Shown[0], t.Shown[1], t.Shown[2]).Hex(), Alpha: int(math.Round(float64(t.Shown[3]) / 2.55))}
 	l := p.Look(t.Part.Look)
 	if l != nil {
-		out.Part, out.Look = t.Part.Name, l.Name
+		out.Part, out.Look, out.ID = t.Part.Name, l.Name, l.ID
 		for _, step := range t.Steps {
 			if v, ok := stepView(p, l.ID, step); ok {
 				out.Steps = append(out.Steps, v)

@@ -63,9 +63,8 @@ func (s *Source) Ready() {
 	s.V = s.Dir.Cross(s.U)
 	s.ref = 1
 	if s.Kind.Placed() && s.Fade {
-		_, s.ref, _ = s.vector(s.At.Sub(s.Dir.Mul(s.Reach)))
-		if s.Kind == Point {
-			s.ref = 1 / (s.Reach * s.Reach)
+		if s.ref = 1 / (s.Reach * s.Reach); s.Kind != Point {
+			_, s.ref, _ = s.vector(s.At.Sub(s.Dir.Mul(s.Reach)))
 		}
 	}
 }
@@ -113,6 +112,8 @@ func (s *Source) Fall(in *Incident, px, py, pz, ex, ey, ez []float32) {
 		for i := range e {
 			e[i], c[i] = s.Strength, 0
 		}
+	case Point:
+		s.ball(in, px, py, pz)
 	default:
 		for i := range x {
 			d, e1, cap := s.vector(vec.V{px[i], py[i], pz[i]})
@@ -126,6 +127,28 @@ func (s *Source) Fall(in *Incident, px, py, pz, ex, ey, ez []float32) {
 	}
 }
 
+// ball is Fall for a ball of even brightness, whose irradiance falls with the square
+// of the distance; a point is the limit of small balls.
+func (s *Source) ball(in *Incident, px, py, pz []float32) {
+	n := len(px)
+	x, y, z, e, c := in.X[:n], in.Y[:n], in.Z[:n], in.E[:n], in.Cap[:n]
+	py, pz = py[:n], pz[:n]
+	r2, strength := s.Size*s.Size, s.Strength
+	if s.Fade {
+		strength /= s.ref
+	}
+	for i := range px {
+		dx, dy, dz := s.At[0]-px[i], s.At[1]-py[i], s.At[2]-pz[i]
+		d2 := max(dx*dx+dy*dy+dz*dz, r2, 1e-12)
+		inv := 1 / d2
+		k := vec.Sqrt(inv)
+		x[i], y[i], z[i], e[i], c[i] = dx*k, dy*k, dz*k, strength, min(1, r2*inv)
+		if s.Fade {
+			e[i] = strength * inv
+		}
+	}
+}
+
 // At1 is Fall for one place.
 func (s *Source) At1(p, eye vec.V) (dir vec.V, e, cap float32) {
 	in := Incident{make([]float32, 1), make([]float32, 1), make([]float32, 1), make([]float32, 1), make([]float32, 1)}
@@ -133,20 +156,12 @@ func (s *Source) At1(p, eye vec.V) (dir vec.V, e, cap float32) {
 	return vec.V{in.X[0], in.Y[0], in.Z[0]}, in.E[0], in.Cap[0]
 }
 
-// vector returns the irradiance vector of a placed light at p, for a radiance
+// vector returns the irradiance vector of a disc or rectangle at p, for a radiance
 // that would give 1 if it came from the whole hemisphere: its direction and its
-// length, and the cap that gives as much. For a mere point the length is 1/d².
+// length, and the cap that gives as much.
 func (s *Source) vector(p vec.V) (dir vec.V, length, cap float32) {
 	q := p.Sub(s.At)
 	switch s.Kind {
-	case Point:
-		d2 := q.Dot(q)
-		if r2 := s.Size * s.Size; d2 <= r2 {
-			d2 = max(r2, 1e-12)
-		}
-		// The length is that of a ball of any radius, divided by the radius squared,
-		// so that a point is the limit of small balls.
-		return s.At.Sub(p).Unit(), 1 / d2, min(1, s.Size*s.Size/d2)
 	case Disc:
 		// Configuration factors of a disc for elements parallel and perpendicular to
 		// it (Hamilton and Morgan 1952).

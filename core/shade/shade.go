@@ -117,7 +117,7 @@ func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, o
 			}
 		})
 		if ctx.Err() == nil {
-			out.Planes = smooth(ctx, set, out.Planes, firstRays, 2, t.Workers)
+			out.Planes = smooth(ctx, set, out.Planes, firstRays, 1, t.Workers)
 		}
 		return
 	}

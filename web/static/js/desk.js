@@ -155,15 +155,14 @@ function showAt(d) {
     refresh("stage");
   }
   if (!d.showNode) return tab("stage");
-  if (d.showLook !== state.look) choose(d.showNode, { look: d.showLook });
-  jump(d.showNode, d.showPath);
+  jump(d.showNode, d.showPath, d.showLook);
   tab("network");
 }
 
-/** Shows a node on the bench that may be in a group. */
-async function jump(node, to) {
-  if (to !== state.path) {
-    go(state.look, to, state.group);
+/** Shows a node on the bench that may be in another look, or in a group. */
+function jump(node, to, look = state.look) {
+  if (to !== state.path || look !== state.look) {
+    go(look, to, to ? state.group : "");
     state.node = node;
     address();
     refresh("network", "list", "front", "bench");
@@ -227,7 +226,7 @@ document.addEventListener("click", async (e) => {
   } else if ("path" in d && el.matches("button")) path(d.path);
   else if ("outOf" in d) leave();
   else if ("show" in d) showAt(d);
-  else if (d.go && "goPath" in d) jump(d.go, d.goPath);
+  else if (d.go && "goPath" in d) jump(d.go, d.goPath, d.goLook);
   else if (d.go) choose(d.go);
   else if (d.zoom) zoom(d.zoom);
   else if ("onlyFront" in d) onlyFront();

@@ -107,6 +107,8 @@ export class Picture {
     this.canvas.dataset.tool = name;
     document.getElementById("ways").hidden = name !== "light";
     this.doing("");
+    this.holds = false;
+    document.getElementById("asked").hidden = true;
     this.showLamps();
     this.told();
   }
@@ -153,6 +155,14 @@ export class Picture {
       el.style.top = `${r.top - o.top + l.y * r.height}px`;
     }
     for (const el of old.values()) el.remove();
+  }
+
+  /** Shows where keys point in the picture. */
+  mark() {
+    const c = this.canvas.getBoundingClientRect(), o = document.getElementById("view").getBoundingClientRect(), el = document.getElementById("asked");
+    el.hidden = false;
+    el.style.left = `${c.left - o.left + this.at[0] * c.height}px`;
+    el.style.top = `${c.top - o.top + this.at[1] * c.height}px`;
   }
 
   /** The colour of the picture under an event, as hex; null beside it. */
@@ -261,6 +271,28 @@ export class Picture {
         const step = e.shiftKey ? 0.12 : 0.03;
         this.nudge(tool(), d[0] * step, d[1] * step);
       });
+    // What a tool asks of a place in the picture can be asked by keys too: arrows move a
+    // mark over it, Enter presses there, and again for what is held.
+    this.canvas.addEventListener("keydown", (e) => {
+      if (!["ask", "edge", "pick"].includes(this.current) || e.ctrlKey || e.altKey || e.metaKey) return;
+      const d = arrows[e.key];
+      if (!d && e.key !== "Enter") return;
+      e.preventDefault();
+      e.stopPropagation();
+      const r = this.canvas.getBoundingClientRect();
+      this.at ??= [r.width / r.height / 2, 0.5];
+      if (d) {
+        const step = (e.shiftKey ? 20 : 2) / r.height;
+        this.at = [Math.max(0, Math.min(r.width / r.height, this.at[0] + d[0] * step)), Math.max(0, Math.min(1, this.at[1] + d[1] * step))];
+      }
+      this.mark();
+      const tell = (phase) => this.live.ask({ t: "point", tool: this.current, phase, x: this.at[0], y: this.at[1] });
+      if (this.current === "edge" && d && this.holds) tell("move");
+      if (e.key !== "Enter") return;
+      if (this.current === "pick") return this.picks({ clientX: r.left + this.at[0] * r.height, clientY: r.top + this.at[1] * r.height });
+      tell(this.holds ? "up" : "down");
+      this.holds = this.current === "edge" && !this.holds;
+    });
     on(this.canvas, () => (["turn", "pan", "zoom", "light"].includes(this.current) ? this.current : "turn"));
     on(this.ballCanvas, () => "light");
   }
