@@ -266,11 +266,16 @@ func (s *session) move(m said) error {
 	s.from = nil
 	s.mu.Unlock()
 	defer s.mu.Lock()
+	return s.keep(e)
+}
+
+// keep stores what the hand did. What was only tried goes after that, so that no
+// picture shows the state from before.
+func (s *session) keep(e project.Edit) error {
 	st, _, err := s.server.store.Edit(s.ctx, s.id, []project.Edit{e})
 	if err == nil {
 		s.server.hub.changed(st)
 	}
-	// Only now, so that no picture shows the state from before.
 	s.mu.Lock()
 	s.trial = nil
 	s.touch()

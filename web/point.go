@@ -125,15 +125,7 @@ func (s *session) edge(p point) error {
 	if !g.moved {
 		return nil
 	}
-	st, _, err := s.server.store.Edit(s.ctx, s.id, []project.Edit{g.edit})
-	if err == nil {
-		s.server.hub.changed(st)
-	}
-	s.mu.Lock()
-	s.trial = nil
-	s.touch()
-	s.mu.Unlock()
-	return err
+	return s.keep(g.edit)
 }
 
 // hold returns how the edge of a grip is moved.

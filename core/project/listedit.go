@@ -16,175 +16,161 @@ import (
 // entries is one such list, whatever it is of.
 type entries interface {
 	keys() []string
+	value() any
+	what() string // of an entry
+	least() int   // entries that must stay
 	add(key, name string) entries
 	remove(i int) entries
 	move(from, to int) (entries, error)
 	set(i int, field string, v any) (entries, error)
-	value() any
 }
 
-type (
-	layerList    []network.Layer
-	choiceList   []network.Option
-	argumentList []network.Argument
-	rowList      []network.Row
-)
+// listKind is what differs from one kind of list to the next.
+type listKind[T any] struct {
+	what  string
+	least int
+	key   func(e *T) string
+	fresh func(n int, key, name string) T           // of n entries there are, a new one
+	set   func(e *T, field string, v any) (ok bool) // false if there is no such field, or not of such a value
+}
+
+// listed is a list of one kind.
+type listed[T any] struct {
+	kind  *listKind[T]
+	items []T
+}
 
 func listOf(v any) entries {
 	switch v := v.(type) {
 	case []network.Layer:
-		return layerList(v)
+		return listed[network.Layer]{&layerKind, v}
 	case []network.Option:
-		return choiceList(v)
+		return listed[network.Option]{&choiceKind, v}
 	case []network.Argument:
-		return argumentList(v)
+		return listed[network.Argument]{&argumentKind, v}
 	case []network.Row:
-		return rowList(v)
+		return listed[network.Row]{&rowKind, v}
 	}
 	return nil
 }
 
-func (l layerList) value() any    { return []network.Layer(l) }
-func (l choiceList) value() any   { return []network.Option(l) }
-func (l argumentList) value() any { return []network.Argument(l) }
-func (l rowList) value() any      { return []network.Row(l) }
-
-func (l layerList) keys() (out []string) {
-	for _, e := range l {
-		out = append(out, e.Key)
+func (l listed[T]) keys() (out []string) {
+	for i := range l.items {
+		out = append(out, l.kind.key(&l.items[i]))
 	}
 	return out
 }
 
-func (l choiceList) keys() (out []string) {
-	for _, e := range l {
-		out = append(out, e.Key)
-	}
-	return out
+func (l listed[T]) value() any   { return l.items }
+func (l listed[T]) what() string { return l.kind.what }
+func (l listed[T]) least() int   { return l.kind.least }
+
+func (l listed[T]) add(key, name string) entries {
+	return listed[T]{l.kind, append(slices.Clone(l.items), l.kind.fresh(len(l.items), key, name))}
 }
 
-func (l argumentList) keys() (out []string) {
-	for _, e := range l {
-		out = append(out, e.Key)
-	}
-	return out
+func (l listed[T]) remove(i int) entries {
+	return listed[T]{l.kind, slices.Delete(slices.Clone(l.items), i, i+1)}
 }
 
-func (l rowList) keys() (out []string) {
-	for _, e := range l {
-		out = append(out, e.Key)
-	}
-	return out
+func (l listed[T]) move(from, to int) (entries, error) {
+	l.items = slices.Clone(l.items)
+	return l, moved(l.items, from, to)
 }
 
-func (l layerList) add(key, name string) entries {
-	if name == "" {
-		name = fmt.Sprintf("Layer %d", len(l)+1)
+func (l listed[T]) set(i int, field string, v any) (entries, error) {
+	l.items = slices.Clone(l.items)
+	if !l.kind.set(&l.items[i], field, v) {
+		return l, fmt.Errorf("project: %s has no %.20q that could be %.20v", l.kind.what, field, v)
 	}
-	return append(slices.Clone(l), network.Layer{Key: key, Name: name})
+	return l, nil
 }
 
-func (l choiceList) add(key, name string) entries {
-	if name == "" {
-		name = fmt.Sprintf("Choice %d", len(l)+1)
+// text puts text into a field, without spaces round it.
+func text(to *string, v any) bool {
+	t, ok := v.(string)
+	if ok {
+		*to = strings.TrimSpace(t)
 	}
-	return append(slices.Clone(l), network.Option{Key: key, Name: name})
+	return ok
 }
 
-func (l argumentList) add(key, name string) entries {
+// orNumbered is a name, or, where there is none, what it is and its number.
+func orNumbered(name, what string, n int) string {
 	if name != "" {
-		key = name
+		return name
 	}
-	return append(slices.Clone(l), network.Argument{Key: key, Type: network.Tone})
+	return fmt.Sprintf("%s %d", what, n+1)
 }
 
-// add puts a row behind the last.
-func (l rowList) add(key, name string) entries {
-	if name == "" {
-		name = fmt.Sprintf("Row %d", len(l)+1)
-	}
-	return append(slices.Clone(l), network.Row{Key: key, Name: name, At: 1})
+var layerKind = listKind[network.Layer]{
+	what: "a layer",
+	key:  func(e *network.Layer) string { return e.Key },
+	fresh: func(n int, key, name string) network.Layer {
+		return network.Layer{Key: key, Name: orNumbered(name, "Layer", n)}
+	},
+	set: func(e *network.Layer, field string, v any) bool {
+		switch field {
+		case "name":
+			return text(&e.Name, v)
+		case "mode":
+			return text(&e.Mode, v)
+		case "off":
+			on, ok := v.(bool)
+			e.Off = on
+			return ok
+		}
+		return false
+	},
 }
 
-func (l layerList) remove(i int) entries    { return slices.Delete(slices.Clone(l), i, i+1) }
-func (l choiceList) remove(i int) entries   { return slices.Delete(slices.Clone(l), i, i+1) }
-func (l argumentList) remove(i int) entries { return slices.Delete(slices.Clone(l), i, i+1) }
-func (l rowList) remove(i int) entries      { return slices.Delete(slices.Clone(l), i, i+1) }
-
-func (l layerList) move(from, to int) (entries, error) {
-	l = slices.Clone(l)
-	return l, moved(l, from, to)
+var choiceKind = listKind[network.Option]{
+	what: "a choice", least: 1,
+	key: func(e *network.Option) string { return e.Key },
+	fresh: func(n int, key, name string) network.Option {
+		return network.Option{Key: key, Name: orNumbered(name, "Choice", n)}
+	},
+	set: func(e *network.Option, field string, v any) bool { return field == "name" && text(&e.Name, v) },
 }
 
-func (l choiceList) move(from, to int) (entries, error) {
-	l = slices.Clone(l)
-	return l, moved(l, from, to)
+var argumentKind = listKind[network.Argument]{
+	what: "an input",
+	key:  func(e *network.Argument) string { return e.Key },
+	fresh: func(n int, key, name string) network.Argument {
+		if name != "" {
+			key = name
+		}
+		return network.Argument{Key: key, Type: network.Tone}
+	},
+	set: func(e *network.Argument, field string, v any) bool {
+		switch field {
+		case "name":
+			return text(&e.Key, v)
+		case "type":
+			return text((*string)(&e.Type), v)
+		}
+		return false
+	},
 }
 
-func (l argumentList) move(from, to int) (entries, error) {
-	l = slices.Clone(l)
-	return l, moved(l, from, to)
-}
-
-func (l rowList) move(from, to int) (entries, error) {
-	l = slices.Clone(l)
-	return l, moved(l, from, to)
-}
-
-func (l rowList) set(i int, field string, v any) (entries, error) {
-	l = slices.Clone(l)
-	text, isText := v.(string)
-	at, isNumber := v.(float64)
-	switch {
-	case field == "name" && isText:
-		l[i].Name = strings.TrimSpace(text)
-	case field == "at" && isNumber:
-		l[i].At = at
-	default:
-		return l, fmt.Errorf("project: a row has no %.20q that could be %.20v", field, v)
-	}
-	return l, nil
-}
-
-func (l layerList) set(i int, field string, v any) (entries, error) {
-	l = slices.Clone(l)
-	text, isText := v.(string)
-	on, isBool := v.(bool)
-	switch {
-	case field == "name" && isText:
-		l[i].Name = strings.TrimSpace(text)
-	case field == "mode" && isText:
-		l[i].Mode = text
-	case field == "off" && isBool:
-		l[i].Off = on
-	default:
-		return l, fmt.Errorf("project: a layer has no %.20q that could be %.20v", field, v)
-	}
-	return l, nil
-}
-
-func (l choiceList) set(i int, field string, v any) (entries, error) {
-	l = slices.Clone(l)
-	text, isText := v.(string)
-	if field != "name" || !isText {
-		return l, fmt.Errorf("project: a choice has no %.20q that could be %.20v", field, v)
-	}
-	l[i].Name = strings.TrimSpace(text)
-	return l, nil
-}
-
-func (l argumentList) set(i int, field string, v any) (entries, error) {
-	l = slices.Clone(l)
-	text, isText := v.(string)
-	switch {
-	case field == "name" && isText:
-		l[i].Key = strings.TrimSpace(text)
-	case field == "type" && isText:
-		l[i].Type = network.Type(text)
-	default:
-		return l, fmt.Errorf("project: an input has no %.20q that could be %.20v", field, v)
-	}
-	return l, nil
+// A new row of a two-way ramp comes behind the last.
+var rowKind = listKind[network.Row]{
+	what: "a row", least: 1,
+	key: func(e *network.Row) string { return e.Key },
+	fresh: func(n int, key, name string) network.Row {
+		return network.Row{Key: key, Name: orNumbered(name, "Row", n), At: 1}
+	},
+	set: func(e *network.Row, field string, v any) bool {
+		switch field {
+		case "name":
+			return text(&e.Name, v)
+		case "at":
+			at, ok := v.(float64)
+			e.At = at
+			return ok
+		}
+		return false
+	},
 }
 
 // list returns the node, the key of its list and the list that an edit is about.
@@ -229,11 +215,8 @@ func removeFromList(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	if e.Index < 0 || e.Index >= len(l.keys()) {
 		return errors.New("project: there is no such entry in the list")
 	}
-	if _, choices := l.(choiceList); choices && len(l.keys()) == 1 {
-		return errors.New("project: a switch keeps at least one choice")
-	}
-	if _, rows := l.(rowList); rows && len(l.keys()) == 1 {
-		return errors.New("project: a two-way ramp keeps at least one row")
+	if len(l.keys()) <= l.least() {
+		return fmt.Errorf("project: at least %s stays", l.what())
 	}
 	o.Label = "took from " + d.Title(p.Catalogue())
 	return n.SetValue(p.Catalogue(), e.Node, key, l.remove(e.Index).value())
@@ -280,22 +263,22 @@ func setInList(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 // What feeds it stays.
 func renameArgument(n *network.Network, cat network.Catalogue, d *network.Node, key, old, now string, list any) error {
 	of := cat.Of(d)
-	var text *network.Setting
+	var formula *network.Setting
 	for i := range of.Settings {
 		if of.Settings[i].Type == network.Expr {
-			text = &of.Settings[i]
+			formula = &of.Settings[i]
 		}
 	}
-	if text != nil {
+	if formula != nil {
 		whole := regexp.MustCompile(`(^|[^A-Za-z0-9_.])` + regexp.QuoteMeta(old) + `\b`)
-		formula := d.Value(text).(string)
+		said := d.Value(formula).(string)
 		for range 2 { // neighbours share the letter between them
-			formula = whole.ReplaceAllString(formula, "${1}"+now)
+			said = whole.ReplaceAllString(said, "${1}"+now)
 		}
 		if d.Set == nil {
 			d.Set = map[string]any{}
 		}
-		d.Set[text.Key] = formula
+		d.Set[formula.Key] = said
 	}
 	if in, ok := d.In[old]; ok {
 		delete(d.In, old)
