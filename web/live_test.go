@@ -14,7 +14,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/color"
 	"mobanta/core/meshfile"
+	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
@@ -34,6 +36,7 @@ type tab struct {
 	cards map[string][2]float32 // least and most, by output
 	fresh int                   // card pictures since they were last counted
 	news  []map[string]any      // what came as JSON
+	tried map[string]bool       // previews that came
 }
 
 func (s *studio) tab(t *testing.T) *tab {
@@ -79,6 +82,11 @@ func (b *tab) until(what string, ok func() bool) {
 			b.frame(data)
 		case 2:
 			b.card(data)
+		case 4:
+			if b.tried == nil {
+				b.tried = map[string]bool{}
+			}
+			b.tried[string(data[4:4+int(data[3])])] = true
 		}
 	}
 }
@@ -266,4 +274,127 @@ func TestALineFromAnotherSiteIsRefused(t *testing.T) {
 	_, res, err = websocket.Dial(context.Background(), strings.Replace(s.srv.URL, "http", "ws", 1)+"/p/nothing/live", nil)
 	require.Error(t, err)
 	assert.Equal(t, http.StatusNotFound, res.StatusCode)
+}
+
+func TestABandEdgeIsDraggedOnThePicture(t *testing.T) {
+	s := withBall(t)
+	b := s.tab(t)
+	b.say(map[string]any{"t": "view", "w": 150, "h": 100, "look": "look1", "node": "n2", "tool": "edge", "fresh": true})
+	b.settled()
+	point := func(phase string, x, y float64) {
+		b.say(map[string]any{"t": "point", "tool": "edge", "phase": phase, "x": x, "y": y})
+	}
+	doing := func(what string) {
+		b.until(what, func() bool { said, _ := b.told("doing", "text").(string); return strings.Contains(said, what) })
+	}
+	at := func(i int) float32 {
+		return s.project().Project.Looks[0].Node("n2").Value(node.Catalogue{}.Kind("ramp").Setting("stops")).([]color.Stop)[i].At
+	}
+	point("down", 0.02, 0.02)
+	doing("No band edge")
+	// Along the middle row, until one is held.
+	x := 0.0
+	for x = 0.5; x < 1.2; x += 0.02 {
+		b.news = nil
+		point("down", x, 0.5)
+		b.until("an answer", func() bool { return b.told("doing", "text") != nil })
+		if said, _ := b.told("doing", "text").(string); strings.HasPrefix(said, "Holding") {
+			break
+		}
+		point("up", x, 0.5)
+	}
+	require.Less(t, x, 1.2, "an edge to hold")
+	before := [3]float32{at(1), at(2), at(3)}
+	point("move", x+0.05, 0.5)
+	doing("the edge of")
+	point("move", 0.02, 0.02) // off the ball it stays, and says why
+	doing("does not wear its look")
+	v := s.project().Version
+	point("up", x+0.04, 0.5)
+	b.until("it is stored", func() bool { return s.project().Version > v })
+	changed := 0
+	for i, was := range before {
+		if at(i+1) != was {
+			changed++
+		}
+	}
+	assert.Equal(t, 1, changed, "one edge has moved")
+	// A soft step's threshold is held likewise.
+	code, body := s.edit(`{"op":"node.add","look":"look1","kind":"soft-step"},{"op":"wire","look":"look1","from":"n1.tone","to":"n5.tone"},{"op":"node.input","look":"look1","node":"n5","key":"threshold","value":0.6},{"op":"wire","look":"look1","from":"n5.tone","to":"n4.colour"}`)
+	require.Equal(t, 200, code, body)
+	b.until("its picture", func() bool { return b.of == s.project().Version && b.done })
+	for x = 0.5; x < 1.2; x += 0.02 {
+		b.news = nil
+		point("down", x, 0.5)
+		b.until("an answer", func() bool { return b.told("doing", "text") != nil })
+		if said, _ := b.told("doing", "text").(string); strings.HasPrefix(said, "Holding Soft step") {
+			break
+		}
+	}
+	require.Less(t, x, 1.2, "its edge to hold")
+	v = s.project().Version
+	point("move", x-0.05, 0.5)
+	point("up", x-0.05, 0.5)
+	b.until("it is stored", func() bool { return s.project().Version > v })
+	assert.NotEqual(t, 0.6, s.project().Project.Looks[0].Node("n5").In["threshold"].Value)
+}
+
+func TestALookIsDroppedOnAPart(t *testing.T) {
+	s := withBall(t)
+	code, body := s.edit(`{"op":"look.add","name":"Other"}`)
+	require.Equal(t, 200, code, body)
+	b := s.tab(t)
+	b.say(map[string]any{"t": "view", "w": 90, "h": 60, "look": "look1", "node": "n2", "fresh": true})
+	b.settled()
+	v := s.project().Version
+	b.raw(`{"t":"wear","look":"look2","x":0.75,"y":0.5}`)
+	b.until("it is worn", func() bool { return s.project().Version > v })
+	for _, look := range s.project().Project.Stage.Models[0].Looks {
+		assert.Equal(t, "look2", look)
+	}
+	b.raw(`{"t":"wear","look":"look2","x":0.01,"y":0.01}`)
+	b.until("why not", func() bool {
+		said, _ := b.told("problem", "error").(string)
+		return strings.Contains(said, "no part of a model there")
+	})
+}
+
+func TestTwoLooksSideBySideAndPreviews(t *testing.T) {
+	s := withBall(t)
+	code, body := s.edit(`{"op":"look.add","name":"Other"},{"op":"ramp.stop","look":"look2","node":"n2","index":3,"value":{"color":"#FF0000"}},{"op":"ramp.stop","look":"look2","node":"n2","index":2,"value":{"color":"#FF0000"}}`)
+	require.Equal(t, 200, code, body)
+	b := s.tab(t)
+	b.say(map[string]any{"t": "view", "w": 90, "h": 60, "look": "look1", "other": "look2", "node": "n2", "fresh": true})
+	b.until("red on the right-hand side", func() bool {
+		for i := 0; i+3 < len(b.pix); i += 4 {
+			if x := i / 4 % 90; x >= 45 && b.pix[i] == 255 && b.pix[i+1] == 0 {
+				return true
+			}
+		}
+		return false
+	})
+	for i := 0; i+3 < len(b.pix); i += 4 {
+		if x := i / 4 % 90; x < 45 {
+			require.False(t, b.pix[i] == 255 && b.pix[i+1] == 0, "none on the left")
+		}
+	}
+	b.fresh = 0
+	b.raw(`{"t":"previews","items":[{"name":"a","edits":[{"op":"node.add","look":"look1","kind":"matcap"}]},{"name":"b","edits":[{"op":"node.add","look":"look1","kind":"nothing"}]}]}`)
+	b.until("what it would do", func() bool { return b.tried["a"] })
+	assert.False(t, b.tried["b"], "what would be refused has no picture")
+}
+
+func TestALargeLookIsSketchedFirst(t *testing.T) {
+	s := withBall(t)
+	edits := ""
+	for range 70 {
+		edits += `{"op":"node.add","look":"look1","kind":"blend","to":"n4.colour"},`
+	}
+	code, body := s.edit(strings.TrimSuffix(edits, ","))
+	require.Equal(t, 200, code, body)
+	b := s.tab(t)
+	scales := map[byte]bool{}
+	b.say(map[string]any{"t": "view", "w": 120, "h": 90, "look": "look1", "node": "n2", "fresh": true})
+	b.until("the whole of it", func() bool { scales[b.scale] = true; return b.done && b.scale == 1 })
+	assert.True(t, scales[3], "something is seen at once")
 }

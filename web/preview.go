@@ -113,7 +113,7 @@ func (s *session) assign(m said) {
 	state := s.state
 	s.mu.Unlock()
 	part, ok := s.renderer.PartAt(m.X, m.Y)
-	if !ok {
+	if !ok || part.Model >= len(state.Project.Stage.Models) {
 		s.tell(map[string]any{"t": "problem", "error": "There is no part of a model there: drop the look on one."})
 		return
 	}

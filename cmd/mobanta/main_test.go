@@ -2,14 +2,20 @@ package main
 
 import (
 	"bytes"
+	"encoding/base64"
+	"fmt"
+	"image"
 	"image/png"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"mobanta/core/exchange"
 )
 
 // run runs the command line and returns what it printed.
@@ -114,5 +120,76 @@ func TestHelpIsComplete(t *testing.T) {
 	for _, c := range root().Commands() {
 		assert.Contains(t, out, c.Name())
 		assert.NotEmpty(t, c.Short)
+	}
+}
+
+// sample writes a bundle of one of the sample projects.
+func sample(t *testing.T, id string) string {
+	t.Helper()
+	data, path := t.TempDir(), filepath.Join(t.TempDir(), id+".zip")
+	_, err := run(t, "demo", "--data", data, "--make-only")
+	require.NoError(t, err)
+	_, err = run(t, "bundle", "export", id, "--data", data, "--out", path)
+	require.NoError(t, err)
+	return path
+}
+
+func TestCheck(t *testing.T) {
+	buoy := sample(t, "bell-buoy")
+	out, err := run(t, "check", "--bundle", buoy)
+	require.NoError(t, err)
+	assert.Contains(t, out, "Boat torch is wide")
+	assert.Contains(t, out, "mend: Make it narrow")
+	out, err = run(t, "check", "--bundle", buoy, "--json")
+	require.NoError(t, err)
+	assert.Contains(t, out, `"key": "wide/torch"`)
+	_, err = run(t, "check", "--bundle", buoy, "--strict")
+	assert.ErrorContains(t, err, "remarks: 1")
+	out, err = run(t, "check", "--bundle", sample(t, "keepers-lamp"), "--strict")
+	require.NoError(t, err)
+	assert.Contains(t, out, "Nothing looks like a mistake.")
+	_, err = run(t, "check")
+	assert.ErrorContains(t, err, "bundle")
+	_, err = run(t, "check", "--bundle", file(t, "b.zip", "no bundle"))
+	assert.ErrorContains(t, err, "not a bundle")
+}
+
+func TestALookFileWithAPicture(t *testing.T) {
+	var buf bytes.Buffer
+	img := image.NewNRGBA(image.Rect(0, 0, 1, 1))
+	copy(img.Pix, []byte{255, 0, 0, 255})
+	require.NoError(t, png.Encode(&buf, img))
+	hash := exchange.Hash(buf.Bytes())
+	look := fmt.Sprintf(`{"mobanta":"look","version":1,"pictures":{%q:%q},"nodes":[{"id":"cap","kind":"Matcap","set":{"by":"picture","picture":%q}},{"id":"end","kind":"Finish","in":{"colour":"cap.colour"}}]}`,
+		hash, base64.StdEncoding.EncodeToString(buf.Bytes()), hash)
+	out := filepath.Join(t.TempDir(), "tent.png")
+	_, err := run(t, "render", "--model", file(t, "tent.obj", tent), "--look", file(t, "l.json", look), "--size", "32x24", "--samples", "1", "--out", out)
+	require.NoError(t, err)
+	f, err := os.Open(out)
+	require.NoError(t, err)
+	defer f.Close()
+	got, err := png.Decode(f)
+	require.NoError(t, err)
+	r, g, _, _ := got.At(16, 14).RGBA()
+	assert.Equal(t, []uint32{0xffff, 0}, []uint32{r, g}, "the picture came along")
+	_, err = run(t, "render", "--model", file(t, "tent.obj", tent), "--look", file(t, "l.json", strings.Replace(look, hash, strings.Repeat("0", 64), 1)), "--out", out)
+	assert.ErrorContains(t, err, "damaged")
+}
+
+func TestTheSameBundleGivesTheSameBytes(t *testing.T) {
+	buoy := sample(t, "bell-buoy")
+	var first []byte
+	for _, procs := range []int{1, 2, 2} {
+		was := runtime.GOMAXPROCS(procs)
+		out := filepath.Join(t.TempDir(), "b.png")
+		_, err := run(t, "render", "--bundle", buoy, "--size", "192x120", "--samples", "4", "--out", out)
+		runtime.GOMAXPROCS(was)
+		require.NoError(t, err)
+		data, err := os.ReadFile(out)
+		require.NoError(t, err)
+		if first == nil {
+			first = data
+		}
+		assert.True(t, bytes.Equal(first, data), "GOMAXPROCS %d", procs)
 	}
 }
