@@ -119,7 +119,34 @@ func TestSearchFindsByPurposeAndOtherWords(t *testing.T) {
 
 // Nothing that an artist can set or wire makes NaN or infinity.
 func TestNoKernelYieldsNonsense(t *testing.T) {
-	b := on(t, stagetest.Of(t, mesh.Sphere(1, 24, 12), mesh.Cuboid(vec.V{3, 0.1, 0.1})))
+	// Lights of all kinds, some where none should be: in a ball, in a surface, through it.
+	st := stage.New()
+	for i, kind := range light.Kinds {
+		for k, at := range []vec.V{{0, 0, 0}, {0, 0, 1}, {0.3, 0.2, 1.05}, {50, 60, 70}} {
+			l := stage.NewLight(fmt.Sprintf("%s%d", kind, k), "l", kind)
+			if kind.Placed() {
+				l.At = at
+				if l.Fade = k%2 == 0; k == 1 {
+					l.Size, l.Height = 1e-4, 1e4
+				}
+			} else if k > 0 || i > 3 && kind != light.Sky {
+				continue
+			}
+			l.Elevation = []float64{90, -90, 0, 45}[k]
+			if kind == light.Sun {
+				l.Size = 90
+			}
+			st.Lights = append(st.Lights, l)
+		}
+	}
+	st.Lights = st.Lights[:min(len(st.Lights), stage.MaxLights)]
+	b := on(t, stagetest.With(t, &st, mesh.Sphere(1, 24, 12), mesh.Cuboid(vec.V{3, 0.1, 0.1})))
+	var some []int32
+	for i := 0; i < b.set.N; i += 1 + b.set.N/40 {
+		some = append(some, int32(i))
+	}
+	b.set = b.set.Pick(some)
+	b.set.Resolve(sample.Pos|sample.Normal|sample.Flat|sample.Eye|sample.UV, 1)
 	r := rand.New(rand.NewPCG(9, 9))
 	numbers := []float64{-1e6, -1, -1e-30, 0, 1e-30, 0.5, 1, 2, 1e6}
 	for _, k := range cat.All() {

@@ -104,7 +104,8 @@ func (l *Light) check() error {
 		{"place", float64(l.At[2]), -far, far, false},
 	} {
 		if !c.skip {
-			if err := within(c.name, c.v, c.lo, c.hi); err != nil {
+			// What is held in float32 is compared with the bounds as float32 has them.
+			if err := within(c.name, c.v, float64(float32(c.lo)), c.hi); err != nil {
 				return err
 			}
 		}
