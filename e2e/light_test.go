@@ -228,6 +228,10 @@ func TestLightsAndChecksByHand(t *testing.T) {
 	nx, ny := d.middle(`[data-lamp="light1"] i`)
 	assert.InDelta(t, x-30, nx, 3)
 	assert.InDelta(t, y-20, ny, 3)
+	px, py := d.on(0.5, 0.03)
+	require.NoError(t, d.Mouse.MoveTo(proto.NewPoint(px, py)))
+	require.NoError(t, d.Mouse.Click(proto.InputMouseButtonLeft, 1))
+	assert.Equal(t, "light1", d.eval(`() => mobanta.state.light`), "a press elsewhere leaves the light in hand")
 	// A strong light is told of; the mend is one press, and undo takes it back.
 	v = d.version()
 	d.edit(`{"op":"light.set","id":"sun","key":"strength","value":4}`)

@@ -11,7 +11,7 @@ export const state = {
   group: body.dataset.group, // its id
   node: body.dataset.node,
   selected: new Set(), // nodes chosen beside the one
-  light: body.dataset.light,
+  light: body.dataset.inHand,
   peek: "", // "node.port"
   other: "", // the look that is compared with
   version: Number(body.dataset.version),
