@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"image/png"
 	"net/http"
+	"strings"
 	"sync"
 
 	"github.com/labstack/echo/v5"
@@ -12,6 +13,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/picture"
+	"mobanta/core/pixmap"
 	"mobanta/core/stage"
 )
 
@@ -43,6 +45,20 @@ func (v *Server) example(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/png", data)
 }
 
+// exampleFiles gives solids, and one picture: a chequer of four colours.
+type exampleFiles struct{ meshfile.Files }
+
+var examplePicture = strings.Repeat("0", 64)
+
+func (exampleFiles) Picture(string) (*pixmap.Pixmap, error) {
+	p := &pixmap.Pixmap{W: 12, H: 8, Pix: make([]byte, 4*12*8)}
+	colors := [4][4]byte{{0xd4, 0x84, 0x3f, 255}, {0x3d, 0x22, 0x30, 255}, {0xf8, 0xd7, 0x9b, 255}, {0x46, 0x56, 0x65, 255}}
+	for i := range 12 * 8 {
+		copy(p.Pix[4*i:], colors[i%12%2+2*(i/12%2)][:])
+	}
+	return p, nil
+}
+
 // exampleLook is a network that shows a node at work: light feeds its tones, bands
 // its colours.
 func exampleLook(k *node.Kind) (*network.Network, network.Ref) {
@@ -65,7 +81,7 @@ func exampleLook(k *node.Kind) (*network.Network, network.Ref) {
 	tones := 0
 	for _, p := range spec.Inputs {
 		switch {
-		case p.Hidden || p.Key == "normal":
+		case p.Hidden || p.Key == "normal" || spec.Family == "light" && p.Type == network.Tone:
 		case p.Type == network.Tone && tones == 0:
 			d.In[p.Key] = wire("light.tone")
 			tones++
@@ -73,6 +89,11 @@ func exampleLook(k *node.Kind) (*network.Network, network.Ref) {
 			d.In[p.Key] = wire("bands.colour")
 		case p.Key == "amount":
 			d.In[p.Key] = wire("rim.tone")
+		}
+	}
+	for _, s := range spec.Settings {
+		if s.Type == network.Picture {
+			d.Set = map[string]any{s.Key: examplePicture}
 		}
 	}
 	out := network.Ref{Node: "node", Port: spec.Outputs[0].Key}
@@ -95,7 +116,7 @@ func exampleOf(c *echo.Context, k *node.Kind) ([]byte, error) {
 		{ID: "a", Name: "a", Solid: "torus", At: [3]float32{-0.8, 0, 0}, Turn: [3]float32{55, 0, 20}, Scale: 1, Looks: map[string]string{"Torus": "look"}},
 		{ID: "b", Name: "b", Solid: "capsule", At: [3]float32{0.9, 0, 0.4}, Turn: [3]float32{0, 0, -25}, Scale: 1, Looks: map[string]string{"Capsule": "look"}},
 	}
-	sc, err := stage.NewScene(&st, meshfile.Files(nil), nil)
+	sc, err := stage.NewScene(&st, exampleFiles{}, nil)
 	if err != nil {
 		return nil, err
 	}
