@@ -182,7 +182,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			s.answer()
 		}
 		if begins {
-			s.point(w, sc)
+			s.tellHand(w, sc)
 			s.histogram(w, by)
 			if w.hand {
 				s.drawBall(w)
@@ -260,15 +260,15 @@ func (s *session) lamps(w wanted) {
 	s.tell(map[string]any{"t": "lamps", "list": list})
 }
 
-// point tells the hand what it points into.
-func (s *session) point(w wanted, sc *stage.Scene) {
+// tellHand tells the light tool what it points into, and the page where lights stand.
+func (s *session) tellHand(w wanted, sc *stage.Scene) {
 	if w.view.Tool == "light" {
 		s.lamps(w)
 	}
 	if w.hand || w.view.Tool != "light" {
 		return
 	}
-	a := aim{scene: sc, rays: s.renderer.Rays().Tracer.Rays, w: w.view.W, h: w.view.H}
+	a := aim{scene: sc, rays: s.renderer.Rays(), w: w.view.W, h: w.view.H}
 	s.mu.Lock()
 	s.aim = a
 	s.mu.Unlock()

@@ -8,12 +8,14 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"mobanta/core/exchange"
+	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
@@ -90,10 +92,11 @@ func render(ctx context.Context, f *renderFlags) error {
 		if err != nil {
 			return fmt.Errorf("--sun: %w", err)
 		}
-		if len(p.Stage.Lights) == 0 {
-			p.Stage.Lights = stage.New().Lights
+		i := slices.IndexFunc(p.Stage.Lights, func(l stage.Light) bool { return l.Kind == light.Sun })
+		if i < 0 {
+			i, p.Stage.Lights = len(p.Stage.Lights), append(p.Stage.Lights, stage.NewLight("sun of --sun", "Sun", light.Sun))
 		}
-		p.Stage.Lights[0].Azimuth, p.Stage.Lights[0].Elevation = az, el
+		p.Stage.Lights[i].Azimuth, p.Stage.Lights[i].Elevation = az, el
 	}
 	if f.camera != "" {
 		az, el, err := pair(f.camera, ",", angle)

@@ -12,6 +12,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/stage"
+	"mobanta/core/trace"
 )
 
 // Trail is how a pixel came to its colour.
@@ -316,7 +317,7 @@ func (r *Renderer) Held(ctx context.Context, grip Grip, u, v float64) (float32, 
 
 // Rays returns what answers for rays in the scene of the last picture, made if it
 // has not been needed so far.
-func (r *Renderer) Rays() *node.Scene { return r.scene(true) }
+func (r *Renderer) Rays() *trace.Scene { return r.scene(true).Tracer.Rays }
 
 // Borrow takes over what another renderer knows of where rays meet surfaces.
 func (r *Renderer) Borrow(from *Renderer) {
