@@ -134,6 +134,26 @@ func sample(t *testing.T, id string) string {
 	return path
 }
 
+func TestTheMomentToShow(t *testing.T) {
+	look := file(t, "l.json", `{"mobanta":"look","version":1,"nodes":[{"id":"time","kind":"Time"},{"id":"end","kind":"Finish","in":{"colour":"time.phase"}}]}`)
+	grey := func(seconds string) uint32 {
+		out := filepath.Join(t.TempDir(), "t.png")
+		_, err := run(t, "render", "--model", file(t, "tent.obj", tent), "--look", look, "--size", "32x24", "--samples", "1", "--time", seconds, "--out", out)
+		require.NoError(t, err)
+		f, err := os.Open(out)
+		require.NoError(t, err)
+		defer f.Close()
+		img, err := png.Decode(f)
+		require.NoError(t, err)
+		r, _, _, _ := img.At(16, 14).RGBA()
+		return r
+	}
+	assert.Zero(t, grey("0"))
+	assert.Greater(t, grey("3"), grey("1"))
+	_, err := run(t, "render", "--model", file(t, "tent.obj", tent), "--time", "1e9", "--out", "x.png")
+	assert.ErrorContains(t, err, "time")
+}
+
 func TestCheck(t *testing.T) {
 	buoy := sample(t, "bell-buoy")
 	out, err := run(t, "check", "--bundle", buoy)

@@ -28,6 +28,7 @@ import (
 type renderFlags struct {
 	bundle, model, look, size, peek, sun, camera, out string
 	samples, bits                                     int
+	time                                              float64
 }
 
 func renderCommand() *cobra.Command {
@@ -52,6 +53,7 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 	c.Flags().IntVar(&f.samples, "samples", 16, "positions in a pixel, 1 to 256")
 	c.Flags().StringVar(&f.peek, "peek", "", "show the result of a node, NODE or NODE.PORT, by id or name")
 	c.Flags().StringVar(&f.sun, "sun", "", "AZIMUTH,ELEVATION of the first sun")
+	c.Flags().Float64Var(&f.time, "time", -1, "the moment to show, in seconds; that of the project if left out")
 	c.Flags().StringVar(&f.camera, "camera", "", "AZIMUTH,ELEVATION to look from, framed anew")
 	c.Flags().IntVar(&f.bits, "bits", 8, "bits in a channel of a PNG, 8 or 16")
 	c.Flags().StringVar(&f.out, "out", "", "file to write, .png or .pfm")
@@ -97,6 +99,9 @@ func render(ctx context.Context, f *renderFlags) error {
 			i, p.Stage.Lights = len(p.Stage.Lights), append(p.Stage.Lights, stage.NewLight("sun of --sun", "Sun", light.Sun))
 		}
 		p.Stage.Lights[i].Azimuth, p.Stage.Lights[i].Elevation = az, el
+	}
+	if f.time >= 0 {
+		p.Stage.Time.At = f.time
 	}
 	if f.camera != "" {
 		az, el, err := pair(f.camera, ",", angle)

@@ -221,3 +221,41 @@ func TestRaysStayOnTheirLight(t *testing.T) {
 		}
 	}
 }
+
+func TestARoughMirrorBlursTheSky(t *testing.T) {
+	// One bright place towards +X in an even sky, turned there by 90°.
+	p := &pixmap.Pixmap{W: 128, H: 64, Shared: true, Pix: make([]byte, 4*128*64)}
+	for y := range 64 {
+		for x := range 128 {
+			c := color.C{0.2, 0.2, 0.2}
+			if x >= 62 && x < 66 && y >= 30 && y < 34 {
+				c = color.C{40, 40, 40}
+			}
+			p.Set(x, y, c)
+		}
+	}
+	d := NewPictureDome(p, 90, color.C{1, 1, 1})
+	at, away := vec.V{1, 0, 0}, vec.V{-1, 0, 0}
+	last := d.Mirrored(at, 0)[0]
+	assert.InEpsilon(t, d.Radiance(at)[0], last, 1e-5, "smooth, it shows the sky itself")
+	for _, r := range []float32{0.25, 0.5, 0.75, 1} {
+		now := d.Mirrored(at, r)[0]
+		assert.Less(t, now, last, "roughness %v", r)
+		assert.GreaterOrEqual(t, now, d.Mirrored(away, r)[0])
+		last = now
+	}
+	even := &pixmap.Pixmap{W: 16, H: 8, Shared: true, Pix: make([]byte, 4*16*8)}
+	for i := range 128 {
+		even.Set(i%16, i/16, color.C{3, 3, 3})
+	}
+	white := NewPictureDome(even, 0, color.C{1, 0.5, 0.25})
+	for _, r := range []float32{0, 0.1, 0.3, 0.6, 1} {
+		for _, dir := range []vec.V{{0, 1, 0}, {0, -1, 0}, vec.Direction(33, 20)} {
+			c := white.Mirrored(dir, r)
+			assert.InDeltaSlice(t, slice(white.Radiance(dir)), slice(c), 0.02, "an even sky stays even")
+		}
+	}
+	blend := NewDome(color.C{1, 1, 1}, color.C{})
+	assert.Equal(t, blend.Irradiance(at), blend.Mirrored(at, 1))
+	assert.Equal(t, blend.Radiance(vec.V{0, 1, 0}), blend.Mirrored(vec.V{0, 1, 0}, 0))
+}

@@ -3,7 +3,6 @@ package node
 import (
 	"math"
 
-	"mobanta/core/color"
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/vec"
@@ -138,18 +137,12 @@ func (l *lobe) reflected(nh, nl, nv float32) float32 {
 	return math.Pi * l.distribution(nh) * nl / (2 * max(1e-9, gl+gv))
 }
 
-// mirrored fills in the sky as a surface shows it: sharp where it is smooth, as
-// the mean over the hemisphere where it is rough.
+// mirrored fills in the sky as a surface of that roughness shows it.
 func mirrored(l *light.Source, rough float32, nx, ny, nz, ex, ey, ez, share Plane, tint [3]Plane) {
 	for i := range share {
 		n := vec.V{nx[i], ny[i], nz[i]}
 		r := vec.V{ex[i], ey[i], ez[i]}.Reflect(n)
-		a, b := l.Dome.Radiance(r), l.Dome.Irradiance(r)
-		var c color.C
-		for k := range c {
-			c[k] = a[k] + (b[k]-a[k])*rough
-		}
-		col, t := under(c)
+		col, t := under(l.Dome.Mirrored(r, rough))
 		share[i], tint[0][i], tint[1][i], tint[2][i] = t, col[0], col[1], col[2]
 	}
 }

@@ -145,16 +145,14 @@ func (m *material) under(to vec.V, wide, share float32) (out color.C) {
 
 // underSky returns what comes back of a sky of strength 1.
 func (m *material) underSky(l *light.Source) (out color.C) {
-	d, r := l.Dome.Irradiance(m.n), m.e.Reflect(m.n)
-	sharp, dull := l.Dome.Radiance(r), l.Dome.Irradiance(r)
+	d, mirror := l.Dome.Irradiance(m.n), l.Dome.Mirrored(m.e.Reflect(m.n), m.rough)
 	// The share that a rough mirror gives back of an even surrounding.
 	x := 1 - m.rough
 	a := min(x*x, float32(math.Exp2(float64(-9.28*m.nv))))*x + 0.0425 - 0.0275*m.rough
 	scale, bias := 1.04-0.572*m.rough-1.04*a, 1.04*a-0.04+0.022*m.rough
 	for k := range out {
-		mirror := sharp[k] + (dull[k]-sharp[k])*m.rough
 		share := unit(m.f0[k]*scale + bias)
-		out[k] = m.matt[k]*(1-share)*d[k] + mirror*share
+		out[k] = m.matt[k]*(1-share)*d[k] + mirror[k]*share
 	}
 	return out
 }

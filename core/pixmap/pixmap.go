@@ -94,6 +94,21 @@ func (p *Pixmap) At(x, y int) (c color.C, alpha float32) {
 	return color.FromBytes(q[0], q[1], q[2]), float32(q[3]) / 255
 }
 
+// Set writes a colour, none of it below 0, into a pixel of a Shared picture.
+func (p *Pixmap) Set(x, y int, c color.C) {
+	q := p.Pix[4*(y*p.W+x):][:4]
+	m, e := math.Frexp(float64(max(c[0], c[1], c[2])))
+	if !(m > 0) || e < -100 {
+		q[0], q[1], q[2], q[3] = 0, 0, 0, 0
+		return
+	}
+	s := float32(math.Ldexp(1, 8-e))
+	for k := range c {
+		q[k] = byte(min(255, max(0, c[k]*s)+0.5))
+	}
+	q[3] = byte(min(255, e+128))
+}
+
 // data is At with the bytes as numbers from 0 to 1, for pictures that hold no colours.
 func (p *Pixmap) data(x, y int) (c color.C, alpha float32) {
 	if p.Shared {

@@ -102,3 +102,15 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+func TestSetKeepsColoursOfAnyBrightness(t *testing.T) {
+	p := &Pixmap{W: 1, H: 1, Shared: true, Pix: make([]byte, 4)}
+	for _, c := range []color.C{{1, 0.5, 0}, {1000, 3, 20}, {0.001, 0.0005, 0.0002}, {}, {0.999999, 0.999999, 0.999999}} {
+		p.Set(0, 0, c)
+		got, _ := p.At(0, 0)
+		top := max(c[0], c[1], c[2])
+		for k := range c {
+			assert.InDelta(t, c[k], got[k], float64(top)/200+1e-12, "%v", c)
+		}
+	}
+}

@@ -57,6 +57,21 @@ func TestLights(t *testing.T) {
 	}
 }
 
+func TestRemovingAModelFromTheLightsThatAreLimitedToIt(t *testing.T) {
+	p := project.New("p")
+	a := apply(t, p, project.Edit{Op: "model.add", Kind: "sphere"}).Created
+	b := apply(t, p, project.Edit{Op: "model.add", Kind: "cube"}).Created
+	both := apply(t, p, project.Edit{Op: "light.add", Kind: "sun"}).Created
+	for _, id := range []string{"sun", both} {
+		apply(t, p, project.Edit{Op: "light.set", ID: id, Key: "part", Value: stage.PartID(a, "Sphere")})
+	}
+	apply(t, p, project.Edit{Op: "light.set", ID: both, Key: "part", Value: stage.PartID(b, "Cube")})
+	o := apply(t, p, project.Edit{Op: "model.remove", ID: a})
+	assert.Equal(t, "Key sun was limited to it and lights nothing now.", o.Note)
+	assert.Equal(t, []string{stage.PartID(b, "Cube")}, p.Stage.Lights[1].Parts)
+	assert.NotEmpty(t, p.Stage.Lights[0].Parts, "it does not light all of a sudden what it did not")
+}
+
 func TestRemovingALightTakesItOffTheNodesThatReadIt(t *testing.T) {
 	p := project.New("p")
 	id := apply(t, p, project.Edit{Op: "light.add", Kind: "point"}).Created

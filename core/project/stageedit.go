@@ -61,6 +61,22 @@ func removeModel(p *Project, e *Edit, o *Outcome) error {
 		return err
 	}
 	o.Label = "removed " + m.Name
+	var alone []string
+	for i := range p.Stage.Lights {
+		l := &p.Stage.Lights[i]
+		if len(l.Parts) == 0 {
+			continue
+		}
+		rest := slices.DeleteFunc(slices.Clone(l.Parts), func(id string) bool { return strings.HasPrefix(id, stage.PartID(m.ID, "")) })
+		if len(rest) > 0 {
+			l.Parts = rest
+		} else { // an empty list would mean all parts
+			alone = append(alone, l.Name)
+		}
+	}
+	if len(alone) > 0 {
+		o.Note = fmt.Sprintf("%s was limited to it and lights nothing now.", strings.Join(alone, " and "))
+	}
 	p.Stage.Models = slices.DeleteFunc(p.Stage.Models, func(m stage.Model) bool { return m.ID == e.ID })
 	return nil
 }

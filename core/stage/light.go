@@ -149,8 +149,13 @@ func (l *Light) dome(sc, old *Scene) *light.Dome {
 	if old != nil {
 		for i := range old.made {
 			if o := &old.made[i]; o.Kind == light.Sky && o.Picture == l.Picture && o.Azimuth == l.Azimuth && o.Color == l.Color &&
-				o.Below == l.Below && o.Blend == l.Blend {
+				o.Below == l.Below && o.Blend == l.Blend && (l.Picture == "" || old.Lights[i].Dome.Pictured()) {
 				return old.Lights[i].Dome
+			}
+		}
+		for i := range old.made { // the same picture, turned or tinted
+			if o := &old.made[i]; l.Picture != "" && o.Kind == light.Sky && o.Picture == l.Picture && old.Lights[i].Dome.Pictured() {
+				return old.Lights[i].Dome.With(l.Azimuth, l.Color)
 			}
 		}
 	}

@@ -8,7 +8,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/color"
+	"mobanta/core/light"
 	"mobanta/core/mesh"
+	"mobanta/core/pixmap"
 	"mobanta/core/stage"
 	"mobanta/core/stage/stagetest"
 	"mobanta/core/vec"
@@ -100,4 +103,70 @@ func TestRegionsOfDifferentModelsDiffer(t *testing.T) {
 		seen[r] = m
 	}
 	assert.Len(t, seen, 2)
+}
+
+// sky gives one picture, once it is there.
+type sky struct {
+	stage.Surfaces
+	there bool
+	reads int
+}
+
+func (s *sky) Picture(string) (*pixmap.Pixmap, error) {
+	if !s.there {
+		return nil, stage.ErrNoPicture
+	}
+	s.reads++
+	p := &pixmap.Pixmap{W: 8, H: 4, Shared: true, Pix: make([]byte, 4*8*4)}
+	for i := range 32 {
+		p.Set(i%8, i/8, color.C{2, 1, float32(i % 8)})
+	}
+	return p, nil
+}
+
+func TestASkyPictureIsReadOnceAndMayComeLate(t *testing.T) {
+	st := stage.New()
+	l := stage.NewLight("sky", "Sky", light.Sky)
+	l.Picture = "some picture"
+	st.Lights = []stage.Light{l}
+	files := &sky{}
+	scene := func(old *stage.Scene) *stage.Scene {
+		copied := st
+		copied.Lights = []stage.Light{st.Lights[0]}
+		sc, err := stage.NewScene(&copied, files, old)
+		require.NoError(t, err)
+		return sc
+	}
+	sc := scene(nil)
+	assert.False(t, sc.Lights[0].Dome.Pictured(), "without its picture it is of its colour")
+	files.there = true
+	sc = scene(sc)
+	require.True(t, sc.Lights[0].Dome.Pictured())
+	same := scene(sc)
+	assert.Same(t, sc.Lights[0].Dome, same.Lights[0].Dome)
+	st.Lights[0].Azimuth, st.Lights[0].Color = 90, color.C{1, 0, 0}
+	turned := scene(same)
+	assert.Equal(t, 1, files.reads, "what is worked out from a picture is kept while the sky turns")
+	up := vec.V{0, 1, 0}
+	assert.InDelta(t, 1, turned.Lights[0].Dome.Irradiance(up).Luminance(), 1e-4, "tone 1 in any colour")
+	assert.Zero(t, turned.Lights[0].Dome.Irradiance(up)[1])
+	a, b := sc.Lights[0].Dome.Radiance(vec.V{0, 0, 1}), turned.Lights[0].Dome.Radiance(vec.V{1, 0, 0})
+	assert.InEpsilon(t, a[0]/sc.Lights[0].Dome.Irradiance(up)[0], b[0]/turned.Lights[0].Dome.Irradiance(up)[0], 1e-4, "the middle of the picture has turned to +X")
+}
+
+func TestLightsOutOfBounds(t *testing.T) {
+	for name, spoil := range map[string]func(l *stage.Light){
+		"a kind that is not":  func(l *stage.Light) { l.Kind = "torch" },
+		"a sun too wide":      func(l *stage.Light) { l.Size = 91 },
+		"a disc of no size":   func(l *stage.Light) { l.Kind, l.Size = light.Disc, 0 },
+		"no reach":            func(l *stage.Light) { l.Kind, l.Fade = light.Point, true },
+		"a place nowhere":     func(l *stage.Light) { l.At[1] = float32(math.NaN()) },
+		"a dark colour":       func(l *stage.Light) { l.Color[2] = -1 },
+		"too long a list":     func(l *stage.Light) { l.Parts = make([]string, 20_000) },
+		"a rectangle no high": func(l *stage.Light) { l.Kind, l.Size = light.Rectangle, 1 },
+	} {
+		st := stage.New()
+		spoil(&st.Lights[0])
+		assert.Error(t, st.Check(), name)
+	}
 }
