@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"math"
 	"testing"
-	"time"
 
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/proto"
@@ -69,7 +68,8 @@ func TestTheHighlightLandsUnderThePointer(t *testing.T) {
 		if d.eval(`() => mobanta.picture.way`) != "highlight" {
 			d.click(`[data-way="highlight"]`)
 		}
-		time.Sleep(300 * time.Millisecond)
+		d.until("the hand knows what it points into", `() => mobanta.picture.placed`)
+		d.settled()
 		for _, to := range [][2]float64{{0.56, 0.38}, {0.42, 0.6}} {
 			v := d.version()
 			x0, y0 := d.on(0.5, 0.45)
@@ -87,7 +87,7 @@ func TestTheShadowsEdgeLandsUnderThePointer(t *testing.T) {
 	d := sphere(t, `,{"op":"ramp.stop","look":"look1","node":"n2","index":1,"value":{"at":0.01}},{"op":"ramp.stop","look":"look1","node":"n2","index":0,"value":{"color":"#000000"}},{"op":"ramp.stop","look":"look1","node":"n2","index":1,"value":{"color":"#FFFFFF"}},{"op":"ramp.stop","look":"look1","node":"n2","index":2,"value":{"color":"#FFFFFF"}},{"op":"ramp.stop","look":"look1","node":"n2","index":3,"value":{"color":"#FFFFFF"}},{"op":"unwire","look":"look1","from":"n3.lines","to":"n4.lines"}`)
 	d.press('l')
 	d.click(`[data-way="shadow"]`)
-	time.Sleep(300 * time.Millisecond)
+	d.until("the hand knows what it points into", `() => mobanta.picture.placed`)
 	v := d.version()
 	x0, y0 := d.on(0.5, 0.5)
 	x, y := d.on(0.47, 0.44)

@@ -262,10 +262,11 @@ func (s *session) lamps(w wanted) {
 
 // tellHand tells the light tool what it points into, and the page where lights stand.
 func (s *session) tellHand(w wanted, sc *stage.Scene) {
-	if w.view.Tool == "light" {
-		s.lamps(w)
+	if w.view.Tool != "light" {
+		return
 	}
-	if w.hand || w.view.Tool != "light" {
+	defer s.lamps(w)
+	if w.hand {
 		return
 	}
 	a := aim{scene: sc, rays: s.renderer.Rays(), w: w.view.W, h: w.view.H}
