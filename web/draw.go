@@ -237,24 +237,24 @@ func (s *session) checks(ctx context.Context, w wanted) error {
 	return nil
 }
 
-// lamps tells the page where in the picture the lights stand.
+// lamps tells the page where in the picture the lights stand; those that it does
+// not show are marked on its rim.
 func (s *session) lamps(w wanted) {
 	type lamp struct {
 		ID    string  `json:"id"`
 		Name  string  `json:"name"`
 		X     float32 `json:"x"` // in picture heights from the top left corner
 		Y     float32 `json:"y"`
+		Seen  bool    `json:"seen"`
 		Color string  `json:"color"`
 	}
 	list := []lamp{}
 	v := w.project.Stage.Camera.View(w.view.W, w.view.H)
 	for i := range w.project.Stage.Lights {
-		l := &w.project.Stage.Lights[i]
-		if q := v.Camera(l.At); l.Kind.Placed() && (v.Ortho || q[2] > v.Near) {
-			x, y, _ := v.Project(q)
-			if h := float32(v.H); x > 0 && y > 0 && x < float32(v.W) && y < h {
-				list = append(list, lamp{l.ID, l.Name, x / h, y / h, l.Color.Hex()})
-			}
+		if l := &w.project.Stage.Lights[i]; l.Kind.Placed() {
+			x, y, seen := v.Mark(l.At)
+			h := float32(v.H)
+			list = append(list, lamp{l.ID, l.Name, x / h, y / h, seen, l.Color.Hex()})
 		}
 	}
 	s.tell(map[string]any{"t": "lamps", "list": list})

@@ -90,13 +90,22 @@ func moveLight(st *stage.Stage, l *stage.Light, a aim, view stage.View, m said) 
 		return a.shadow(st, l, m, middle)
 	case m.Mode == "itself" && l.Kind.Placed():
 		v := st.Camera.View(max(1, a.w), max(1, a.h))
-		at := v.Camera(l.At)
-		k := float32(1)
-		if !v.Ortho {
-			k = at[2]
+		ahead, dx, dy := v.Camera(l.At)[2], m.X-m.X0, m.Y-m.Y0
+		start := l.At
+		if _, _, seen := v.Mark(l.At); !seen {
+			// It comes to the hand, from outside the picture; from behind the eye it comes
+			// as far ahead as what the camera looks at.
+			if !v.Ortho && ahead <= v.Near {
+				ahead = st.Camera.Distance
+			}
+			start = v.Eye.Sub(v.Back.Mul(ahead))
+			dx, dy = m.X-float64(v.W)/float64(v.H)/2, m.Y-0.5
 		}
-		k *= float32(v.H) / v.Scale
-		to := l.At.Add(v.Right.Mul(float32(m.X-m.X0) * k)).Sub(v.Up.Mul(float32(m.Y-m.Y0) * k))
+		k := float32(v.H) / v.Scale
+		if !v.Ortho {
+			k *= ahead
+		}
+		to := start.Add(v.Right.Mul(float32(dx) * k)).Sub(v.Up.Mul(float32(dy) * k))
 		fields := map[string]any{"at": list(to)}
 		if l.Kind != light.Point { // it keeps looking at what it looked at
 			if d := l.At.Sub(middle).Dot(from); d > 0 {

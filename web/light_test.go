@@ -126,6 +126,16 @@ func TestLightIsMovedByTheHand(t *testing.T) {
 	view := cam.View(120, 80)
 	assert.InDelta(t, view.Camera(was)[2], view.Camera(now)[2], 1e-3, "it keeps its distance from the picture")
 	assert.NotEqual(t, was, now)
+	for _, from := range []string{"[40,0,0]", "[0,0,40]"} { // beside the picture, behind the eye
+		code, body := s.edit(`{"op":"light.set","id":"light1","key":"fields","value":{"at":` + from + `}}`)
+		require.Equal(t, 200, code, body)
+		b.settled()
+		hand("light1", "itself", 0.9, 0.3)
+		x, y, seen := view.Mark(s.project().Project.Stage.Lights[1].At)
+		assert.True(t, seen, "it comes into the picture, from %s", from)
+		assert.InDelta(t, 0.9*80, x, 0.05)
+		assert.InDelta(t, 0.3*80, y, 0.05)
+	}
 	for light, why := range map[string]string{"light2": "is a sky", "gone": "no light to move"} {
 		b.say(map[string]any{"t": "hand", "tool": "light", "mode": "highlight", "light": light, "x0": 0.5, "y0": 0.5, "x": 0.6, "y": 0.5})
 		b.until(why, func() bool {

@@ -252,6 +252,30 @@ func (v *View) Project(q vec.V) (x, y, near float32) {
 	return float32(v.W)/2 + s*q[0], float32(v.H)/2 - s*q[1], near
 }
 
+// Mark returns where the point p falls, in pixels from the picture's top left
+// corner. A point that the picture does not show is marked on the picture's rim, on
+// the side on which it lies; seen is false then.
+func (v *View) Mark(p vec.V) (x, y float32, seen bool) {
+	q := v.Camera(p)
+	w, h := float32(v.W), float32(v.H)
+	ahead := v.Ortho || q[2] > v.Near
+	if ahead {
+		x, y, _ = v.Project(q)
+		if x >= 0 && y >= 0 && x < w && y < h {
+			return x, y, true
+		}
+		x, y = x-w/2, y-h/2
+	} else { // towards the side to which the eye would have to turn
+		x, y = q[0], -q[1]
+	}
+	// Along the line from the middle, as far as the rim.
+	reach := float32(max(math.Abs(float64(x))/float64(w/2), math.Abs(float64(y))/float64(h/2)))
+	if !(reach > 1e-20) || math.IsInf(float64(reach), 0) { // right behind the eye
+		return w / 2, h, false
+	}
+	return w/2 + x/reach, h/2 + y/reach, false
+}
+
 // Ray returns the ray through the place (x, y) of the picture, in pixels. Its
 // direction is of unit length.
 func (v *View) Ray(x, y float32) (origin, dir vec.V) {

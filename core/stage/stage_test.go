@@ -80,6 +80,37 @@ func TestRayAndProjectAreInverse(t *testing.T) {
 	}
 }
 
+func TestWhatThePictureDoesNotShowIsMarkedOnItsRim(t *testing.T) {
+	for _, ortho := range []bool{false, true} {
+		v := stage.Camera{Distance: 4, Angle: 28, Ortho: ortho}.View(200, 100) // looks along -z
+		for _, c := range []struct {
+			name string
+			p    vec.V
+			x, y float32
+			seen bool
+		}{
+			{"in the middle", vec.V{0, 0, 0}, 100, 50, true},
+			{"far to the right", vec.V{50, 0, 0}, 200, 50, false},
+			{"far to the left", vec.V{-50, 0, 0}, 0, 50, false},
+			{"far above", vec.V{0, 50, 0}, 100, 0, false},
+			{"towards a corner", vec.V{40, -20, 0}, 200, 100, false},
+			{"beside the eye", vec.V{3, 0, 4}, 200, 50, false},
+		} {
+			x, y, seen := v.Mark(c.p)
+			assert.InDelta(t, c.x, x, 1e-3, "%s, orthographic %v", c.name, ortho)
+			assert.InDelta(t, c.y, y, 1e-3, "%s, orthographic %v", c.name, ortho)
+			assert.Equal(t, c.seen, seen, "%s, orthographic %v", c.name, ortho)
+		}
+	}
+	v := stage.Camera{Distance: 4, Angle: 28}.View(200, 100)
+	x, y, seen := v.Mark(vec.V{1, 2, 9}) // behind the eye, to its right and more so above
+	assert.False(t, seen)
+	assert.Zero(t, y)
+	assert.InDelta(t, 100+50.0/2, x, 1e-3)
+	x, y, seen = v.Mark(v.Eye)
+	assert.Equal(t, []any{float32(100), float32(100), false}, []any{x, y, seen})
+}
+
 func TestGeometryIsLentWhereNothingMoved(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Sphere(1, 16, 8), mesh.Cuboid(vec.V{1, 1, 1}))
 	sc.Stage.Lights[0].Azimuth = 50

@@ -89,23 +89,23 @@ function view() {
 }
 
 async function run(el) {
-  const answer = await edit([JSON.parse(el.dataset.edit)]);
-  if (!answer) return;
   const d = el.dataset;
+  const answer = await edit([JSON.parse(d.edit), ...("withFrame" in d ? [framed()] : [])]);
+  if (!answer) return;
   if ("thenNode" in d || "thenClose" in d) close();
   if ("thenNode" in d) {
     state.since = answer.version;
     choose(answer.created || state.node, { fresh: true });
   } else if ("thenClose" in d) refresh("network", "list", "bench");
   else if ("thenLook" in d && answer.created) choose("", { look: answer.created });
-  else if ("thenFrame" in d) frame();
   else if ("thenLight" in d && answer.created) {
     state.light = answer.created;
     refresh("stage", "hint");
   }
 }
 
-const frame = () => edit([{ op: "camera.frame", aspect: picture.aspect() }]);
+const framed = () => ({ op: "camera.frame", aspect: picture.aspect() });
+const frame = () => edit([framed()]);
 const move = (way) => post(`${base}/${way}`, "");
 
 async function bringIn(files) {
@@ -251,7 +251,9 @@ document.addEventListener("change", async (e) => {
     if (el.files.length) bringPicture(el.files[0], JSON.parse(el.dataset.pictureFor));
     el.value = "";
   } else if (el.matches("[data-solid]") && el.value) {
-    await edit([{ op: "model.add", kind: el.value, look: state.look }, { op: "camera.frame", aspect: picture.aspect() }]);
+    const kind = el.value;
+    el.value = "";
+    await edit([{ op: "model.add", kind, look: state.look }, framed()]);
   } else if (el.id === "other") {
     state.other = el.value;
     picture.split(el.value && [titleOf(state.look), titleOf(el.value)]);

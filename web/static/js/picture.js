@@ -148,11 +148,14 @@ export class Picture {
         this.hands(el, () => "lamp");
       }
       el.lastChild.textContent = l.name;
-      el.title = `${l.name}: drag to move it`;
+      el.title = l.seen ? `${l.name}: drag to move it` : `${l.name} stands outside the picture, on this side: drag to move it`;
+      el.classList.toggle("is-out", !l.seen);
+      el.classList.toggle("is-right", l.x * r.height > r.width * 0.8);
       el.setAttribute("aria-pressed", l.id === state.light);
       el.firstChild.style.background = l.color;
-      el.style.left = `${r.left - o.left + l.x * r.height}px`;
-      el.style.top = `${r.top - o.top + l.y * r.height}px`;
+      const inset = l.seen ? 0 : 11; // so that a mark on the rim is seen whole
+      el.style.left = `${r.left - o.left + Math.max(inset, Math.min(r.width - inset, l.x * r.height))}px`;
+      el.style.top = `${r.top - o.top + Math.max(inset, Math.min(r.height - inset, l.y * r.height))}px`;
     }
     for (const el of old.values()) el.remove();
   }
