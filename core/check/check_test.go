@@ -166,3 +166,43 @@ func TestTheSamplesAreInOrder(t *testing.T) {
 		}
 	}
 }
+
+// clippedBy returns the remark about light beyond the ramp.
+func clippedBy(t *testing.T, p *project.Project) check.Remark {
+	t.Helper()
+	list := remarks(t, p)
+	i := slices.IndexFunc(list, func(m check.Remark) bool { return strings.HasPrefix(m.Key, "clipped/") })
+	require.GreaterOrEqual(t, i, 0, "among %+v", list)
+	return list[i]
+}
+
+func TestTheLightThatIsTooStrongIsWeakenedAndNoOther(t *testing.T) {
+	lamp := []project.Edit{{Op: "light.add", Kind: "point"}, {Op: "light.set", ID: "light1", Key: "fields", Value: map[string]any{"at": []any{1.3, 0.4, 1.0}, "strength": 3.0}}}
+	for _, more := range [][]project.Edit{
+		nil,
+		{{Op: "node.set", Node: "n1", Key: "combine", Value: "brightest"}},
+		{{Op: "node.set", Node: "n1", Key: "lights", Value: []any{"light1", "sun"}}},
+		{{Op: "light.add", Kind: "headlamp"}, {Op: "node.set", Node: "n1", Key: "lights", Value: []any{"light2"}}, {Op: "node.set", Node: "n1", Key: "reads", Value: "others"}},
+	} {
+		p := set(t, append(lamp, more...)...)
+		m := clippedBy(t, p)
+		require.Len(t, m.Do, 1, "%s", m.Text)
+		assert.Equal(t, "Weaken "+p.Stage.Lights[1].Name, m.Mend)
+		assert.Equal(t, "light1", m.Do[0].ID)
+		mended(t, p, m)
+		assert.Equal(t, float32(1), p.Stage.Lights[0].Strength)
+		assert.Greater(t, p.Stage.Lights[1].Strength, float32(0.1), "it is still seen")
+	}
+}
+
+func TestLightsThatAreTooStrongTogetherAreWeakenedTogether(t *testing.T) {
+	var edits []project.Edit
+	for i := range 6 { // all from one side
+		edits = append(edits, project.Edit{Op: "light.add", Kind: "sun"}, project.Edit{Op: "light.set", ID: fmt.Sprintf("light%d", i+1), Key: "fields", Value: map[string]any{"azimuth": -40.0, "elevation": 45.0, "strength": 1.0}})
+	}
+	p := set(t, edits...)
+	m := clippedBy(t, p)
+	assert.Len(t, m.Do, 7)
+	assert.Equal(t, "Weaken them to end at 1", m.Mend)
+	mended(t, p, m)
+}

@@ -433,23 +433,106 @@ func clipped(in *input) {
 			if !ok {
 				continue
 			}
-			slices.Sort(tones)
-			top := float64(tones[len(tones)*995/1000])
 			var names []string
 			for _, k := range r.Of(in.scene.Lights) {
-				s := &in.scene.Lights[k]
-				if s.Strength > 0 {
+				if s := &in.scene.Lights[k]; s.Strength > 0 {
 					names = append(names, s.Name)
-					m.Do = append(m.Do, project.Edit{Op: "light.set", ID: s.ID, Key: "strength", Value: math.Round(float64(s.Strength)/top*1000) / 1000})
 				}
 			}
 			m.Title = "Light beyond the ramp"
 			m.Text = fmt.Sprintf("%d %% of what %s gives lies above 1, where %s ends: forms are lost in its last band. It is lit by %s.",
 				100*above/len(tones), in.title(l), name(in, cut), listed(names))
-			m.Mend = "Weaken them to end at 1"
+			m.Mend, m.Do = in.weaken(d, r.Of(in.scene.Lights), tones)
 			in.remark(m)
 		}
 	}
+}
+
+// weaken returns the mend for a reading of lights whose tones are given and end
+// beyond 1: a weaker light, where one alone is the cause, otherwise all of them.
+func (in *input) weaken(d *network.Node, lights []int, tones []float32) (string, []project.Edit) {
+	const few = 0.02 // of the pixels may stay above 1
+	strength := func(k int, f float64) project.Edit {
+		s := &in.scene.Lights[k]
+		return project.Edit{Op: "light.set", ID: s.ID, Key: "strength", Value: math.Floor(float64(s.Strength)*f*1000) / 1000}
+	}
+	worst, most, rest := -1, 0.0, []float32(nil)
+	for _, k := range lights {
+		if len(lights) == 1 || in.scene.Lights[k].Strength <= 0 {
+			continue
+		}
+		// What the others give by themselves.
+		net := in.net.Clone()
+		alone := net.Node(d.ID)
+		if alone.Set == nil {
+			alone.Set = map[string]any{}
+		}
+		alone.Set["reads"], alone.Set["lights"] = "picked", in.others(lights, k)
+		others, err := in.r.ToneOf(in.ctx, in.look.ID, &net, network.Ref{Node: d.ID, Port: "tone"})
+		if err != nil || len(others) != len(tones) {
+			continue
+		}
+		took := 0.0
+		for i, t := range tones {
+			if t > 1 {
+				took += float64(t) - max(1, float64(others[i]))
+			}
+		}
+		if took > most {
+			worst, most, rest = k, took, others
+		}
+	}
+	if worst >= 0 {
+		// As strong as can be, as long as it is still seen.
+		gives := make([]float32, len(tones))
+		for i, t := range tones {
+			gives[i] = t - rest[i]
+		}
+		bright := float64(percentile(gives, 1-few))
+		for f := 0.98; f*bright > 0.2; f *= 0.98 {
+			above := 0
+			for i, t := range tones {
+				left := float64(rest[i]) + f*float64(t-rest[i])
+				if in.value(d, "combine") == "brightest" && t > rest[i] {
+					left = max(float64(rest[i]), f*float64(t))
+				}
+				if left > 1 {
+					above++
+				}
+			}
+			if float64(above) <= few*float64(len(tones)) {
+				return "Weaken " + in.scene.Lights[worst].Name, []project.Edit{strength(worst, f)}
+			}
+		}
+	}
+	var do []project.Edit
+	for _, k := range lights {
+		if in.scene.Lights[k].Strength > 0 {
+			do = append(do, strength(k, 1/float64(percentile(tones, 1-few))))
+		}
+	}
+	if len(do) == 1 {
+		return "Weaken it to end at 1", do
+	}
+	return "Weaken them to end at 1", do
+}
+
+// percentile returns the value below which the share of the values lies.
+func percentile(values []float32, share float64) float32 {
+	sorted := slices.Clone(values)
+	slices.Sort(sorted)
+	return sorted[int(float64(len(sorted)-1)*share)]
+}
+
+// others returns the ids of lights without number k, as a setting.
+func (in *input) others(lights []int, k int) []string {
+	out := []string{}
+	for _, i := range lights {
+		if i != k {
+			out = append(out, in.scene.Lights[i].ID)
+		}
+	}
+	return out
 }
 
 // constant: a tone that is all 0 or all 1.

@@ -345,6 +345,34 @@ func (r *Renderer) Tones(ctx context.Context, look, id, input string) ([]float32
 	return planes[0][0], nil
 }
 
+// ToneOf returns the values of a tone output of net at all pixels of the last
+// picture that wear the look, in the order of Tones; nil if none does. net may be
+// another version of the look's network.
+func (r *Renderer) ToneOf(ctx context.Context, look string, net *network.Network, ref network.Ref) ([]float32, error) {
+	gi := r.find(look)
+	if gi < 0 || r.groups[gi].set.N == 0 {
+		return nil, nil
+	}
+	g := r.groups[gi]
+	program, err := eval.Compile(net, r.cat)
+	if err != nil {
+		return nil, err
+	}
+	t, kind, err := program.Output(ref)
+	if err != nil {
+		return nil, err
+	}
+	if kind != network.Tone {
+		return nil, fmt.Errorf("picture: %s is no tone", ref)
+	}
+	g.program = program
+	planes, err := r.eval(ctx, &g, g.set, nil, []eval.Target{t})
+	if err != nil {
+		return nil, err
+	}
+	return planes[0][0], nil
+}
+
 // Range is the least and the greatest of some values.
 type Range struct{ Min, Max float32 }
 
