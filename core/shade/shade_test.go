@@ -152,6 +152,74 @@ func TestThePenumbraOfASunOfKnownWidth(t *testing.T) {
 	assert.Less(t, math.Abs(sum)/float64(n), 0.012, "no bias")
 }
 
+func TestPlacesOnALightFillItEvenly(t *testing.T) {
+	// Star discrepancy: no box from the corner holds a share of the points that differs
+	// much from its area; chance points would differ by about 1/√n.
+	const n = 89
+	worst := 0.0
+	for _, from := range [][2]float32{{0, 0}, {0.31, 0.77}, {0.999, 0.001}} {
+		points := make([][2]float32, n)
+		for k, l := 0, newLattice(from[0], from[1], n); k < n; k++ {
+			points[k][0], points[k][1] = l.next()
+		}
+		for a := range 40 {
+			for b := range 40 {
+				w, h := float32(a+1)/40, float32(b+1)/40
+				in := 0
+				for _, p := range points {
+					require.True(t, p[0] >= -1 && p[0] <= 1 && p[1] >= -1 && p[1] <= 1)
+					if (p[0]+1)/2 < w && (p[1]+1)/2 < h {
+						in++
+					}
+				}
+				worst = max(worst, math.Abs(float64(in)/n-float64(w*h)))
+			}
+		}
+	}
+	assert.Less(t, worst, 0.5/math.Sqrt(n))
+
+	// On the disk: any half of it holds half of the points.
+	worst = 0
+	for turn := range 60 {
+		c, s := math.Cos(float64(turn)*math.Pi/30), math.Sin(float64(turn)*math.Pi/30)
+		in, spin := 0, newSpiral(0.2, 0.7, n)
+		for range n {
+			x, y := spin.next()
+			require.LessOrEqual(t, x*x+y*y, float32(1.0001))
+			if float64(x)*c+float64(y)*s > 0 {
+				in++
+			}
+		}
+		worst = max(worst, math.Abs(float64(in)/n-0.5))
+	}
+	assert.Less(t, worst, 0.5/math.Sqrt(n))
+}
+
+func TestSettledShadowsAreNearThoseOfManyRays(t *testing.T) {
+	for _, kind := range []light.Kind{light.Rectangle, light.Disc} {
+		l := stage.NewLight("", "", kind)
+		l.At = vec.V{-2, 3, 3}
+		l.Azimuth, l.Elevation = vec.Angles(l.At)
+		l.Size, l.Height, l.Fade = 2, 1, false
+		sc := lit(t, l, stage.Camera{Azimuth: 15, Elevation: 20, Distance: 9, Angle: 28},
+			sheet(vec.V{-6, -1, 6}, vec.V{12, 0, 0}, vec.V{0, 0, -12}, 1), mesh.Sphere(1, 48, 24), mesh.Cuboid(vec.V{0.9, 3.5, 0.6}))
+		tr, set := seen(t, sc, 160, middle)
+		set.Level = 1
+		got, err := tr.Share(context.Background(), set, &sc.Lights[0])
+		require.NoError(t, err)
+		var sum float64
+		n := 0
+		for i := range got {
+			if want := tr.open(set, i, &sc.Lights[0], 987); want > 0 && want < 1 {
+				sum += float64((got[i] - want) * (got[i] - want))
+				n++
+			}
+		}
+		require.Greater(t, n, 1500)
+		assert.Less(t, math.Sqrt(sum/float64(n)), 0.015, "%s: root of the mean square", kind)
+	}
+}
+
 func TestFlatAndRoundLightsThrowTheShadowsOfTheirShape(t *testing.T) {
 	// A square light above a half-open floor: the share rises in a straight line.
 	l := stage.NewLight("", "", light.Rectangle)
