@@ -32,8 +32,7 @@ func (d *desk) open() {
 	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
 	v := d.version()
 	d.click(`#hint button[data-edit*=sphere]`)
-	d.until("a framed sphere", `v => mobanta.state.version >= v + 2`, v)
-	d.settled()
+	d.stored(v)
 }
 
 // chosen waits until a node's settings are on the bench.

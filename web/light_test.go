@@ -154,6 +154,40 @@ func TestLightIsMovedByTheHand(t *testing.T) {
 	assert.Equal(t, v, s.project().Version)
 }
 
+func TestTheTrailTellsWhatEachCutMadeOfTheTone(t *testing.T) {
+	s := withBall(t)
+	code, body := s.edit(`{"op":"node.add","look":"look1","kind":"two-way-ramp"},{"op":"node.input","look":"look1","node":"n5","key":"tone","value":0.6},{"op":"wire","look":"look1","from":"n5.colour","to":"n4.colour"}`)
+	require.Equal(t, 200, code, body)
+	b := s.tab(t)
+	b.say(map[string]any{"t": "view", "w": 60, "h": 40, "look": "look1", "node": "n2", "fresh": true})
+	b.settled()
+	tells := func(want, edit string) {
+		t.Helper()
+		code, body := s.edit(edit)
+		require.Equal(t, 200, code, body)
+		b.settled()
+		b.until(want, func() bool {
+			b.say(map[string]any{"t": "point", "tool": "ask", "phase": "down", "x": 0.75, "y": 0.5})
+			html, _ := b.told("trail", "html").(string)
+			return bytes.Contains([]byte(html), []byte(want))
+		})
+	}
+	input := func(node, key, v string) string {
+		return `{"op":"node.input","look":"look1","node":"` + node + `","key":"` + key + `","value":` + v + `}`
+	}
+	tells("0.6, 0 down, falls into Near: band 3 of 4, no name<", input("n5", "down", "0"))
+	tells("0.6, 0.3 down, falls into Near: band 3 of 4, no name; Far: band 3 of 4, no name", input("n5", "down", "0.3"))
+	tells("0.6, 0.3 down, falls into Near: band 3 of 4, no name<", `{"op":"node.set","look":"look1","node":"n5","key":"between","value":"step"}`)
+
+	code, body = s.edit(`{"op":"node.add","look":"look1","kind":"soft-step"},{"op":"wire","look":"look1","from":"n6.tone","to":"n4.colour"},` + input("n6", "tone", "0.45"))
+	require.Equal(t, 200, code, body)
+	tells("0.45 does not reach the threshold, 0.5", input("n6", "softness", "0"))
+	tells("0.45 is past the threshold, 0.45", input("n6", "threshold", "0.45"))
+	tells("0.45 is within the soft edge about 0.5", input("n6", "threshold", "0.5")+","+input("n6", "softness", "0.3"))
+	tells("0.45 is past the threshold, 0.2", input("n6", "threshold", "0.2"))
+	tells("0.45 does not reach the threshold, 0.8", input("n6", "threshold", "0.8"))
+}
+
 func TestChecksAreTold(t *testing.T) {
 	s := withBall(t)
 	b := s.tab(t)

@@ -31,7 +31,7 @@ type Trail struct {
 type TrailStep struct {
 	ID   string // in the look as it is rendered, "outer/inner" within a group
 	Outs []TrailValue
-	In   []float32 // what a ramp or a soft step reads: its tone
+	In   []float32 // what a node that cuts a tone reads (see Cut): the values of its tone inputs, in their order
 }
 
 // TrailValue is the value of one output.
@@ -103,9 +103,11 @@ func (r *Renderer) Trail(ctx context.Context, u, v float64) (*Trail, error) {
 				})
 			}
 		}
-		if in := Cut(d); in != "" {
-			targets = append(targets, g.program.Input(id, in)...)
-			fill = append(fill, func(p []node.Plane) { s.In = []float32{p[0][0]} })
+		for _, port := range spec.Inputs {
+			if target := g.program.Input(id, port.Key); Cut(d) != "" && port.Type == network.Tone && len(target) == 1 {
+				targets = append(targets, target[0])
+				fill = append(fill, func(p []node.Plane) { s.In = append(s.In, p[0][0]) })
+			}
 		}
 	}
 	n := len(targets)
