@@ -165,8 +165,7 @@ func TestTheTrailTellsWhatEachCutMadeOfTheTone(t *testing.T) {
 		t.Helper()
 		code, body := s.edit(edit)
 		require.Equal(t, 200, code, body)
-		b.settled()
-		b.until(want, func() bool {
+		b.until(want, func() bool { // it asks until the picture is that of the edit
 			b.say(map[string]any{"t": "point", "tool": "ask", "phase": "down", "x": 0.75, "y": 0.5})
 			html, _ := b.told("trail", "html").(string)
 			return bytes.Contains([]byte(html), []byte(want))
