@@ -473,7 +473,7 @@ func (r *gltfReader) pose(p *gltf.Primitive, pos, normals []vec.V, joints []vec.
 			if w == 0 {
 				continue
 			}
-			if int(js[k]) >= len(joints) {
+			if !(js[k] >= 0 && js[k] < float32(len(joints))) {
 				return fmt.Errorf("position %d hangs on joint %v of %d", i, js[k], len(joints))
 			}
 			j := joints[int(js[k])]
