@@ -3,6 +3,7 @@ package web
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"mime/multipart"
 	"net/http"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -20,7 +22,6 @@ import (
 	"mobanta/core/meshfile"
 	"mobanta/core/project"
 	"mobanta/core/stage"
-	"mobanta/core/vec"
 	"mobanta/store"
 )
 
@@ -79,19 +80,30 @@ func (v *Server) apply(r *http.Request, id string, edits []project.Edit) (*store
 		return nil, nil, err
 	}
 	for i := range edits {
-		if op := edits[i].Op; op == "camera.frame" || op == "light.add" || op == "light.set" && edits[i].Key == "kind" {
-			st, err := v.store.Load(ctx, id)
-			if err != nil {
-				return nil, nil, err
-			}
-			sc, err := stage.NewScene(&st.Project.Stage, v.surfaces, nil)
-			if err != nil {
-				return nil, nil, err
-			}
-			edits[i].Box = &sc.Box
-		}
 		if edits[i].Op == "model.add" && edits[i].Kind == "" {
 			return nil, nil, echo.NewHTTPError(http.StatusBadRequest, "A model from a file is brought in as a file.")
+		}
+	}
+	return v.made(ctx, id, edits)
+}
+
+// made stores edits, with the boxes that they need, and tells every tab of them.
+func (v *Server) made(ctx context.Context, id string, edits []project.Edit) (*store.State, []project.Outcome, error) {
+	if slices.ContainsFunc(edits, func(e project.Edit) bool { return e.NeedsBox() }) {
+		st, err := v.store.Load(ctx, id)
+		if err != nil {
+			return nil, nil, err
+		}
+		p := st.Project.Clone()
+		for i := range edits {
+			e := &edits[i]
+			if e.NeedsBox() {
+				box := stage.Bounds(&p.Stage, v.surfaces)
+				e.Box = &box
+			}
+			if _, err := p.Apply(e); err != nil {
+				break // it will be said when they are stored
+			}
 		}
 	}
 	st, outcomes, err := v.store.Edit(ctx, id, edits)
@@ -248,8 +260,7 @@ func (v *Server) bringIn(c *echo.Context) error {
 		return fmt.Errorf("%s was not brought in: %w", path.Base(file.Name), err)
 	}
 	ctx := r.Context()
-	st, err := v.store.Load(ctx, c.Param("id"))
-	if err != nil {
+	if _, err := v.store.Load(ctx, c.Param("id")); err != nil {
 		return err
 	}
 	hash, err := v.store.PutFile(ctx, file)
@@ -261,20 +272,15 @@ func (v *Server) bringIn(c *echo.Context) error {
 	for _, p := range model.Mesh.Parts {
 		edits[0].Parts = append(edits[0].Parts, p.Name)
 	}
-	box := surface.Box
-	if sc, err := stage.NewScene(&st.Project.Stage, v.surfaces, nil); err == nil {
-		box = box.Union(sc.Box)
-	}
 	aspect, _ := strconv.ParseFloat(c.FormValue("aspect"), 64)
 	if !(aspect > 0.05 && aspect < 20) {
 		aspect = 1.6
 	}
-	edits = append(edits, project.Edit{Op: "camera.frame", Box: (*vec.Box)(&box), Aspect: aspect})
-	st, outcomes, err := v.store.Edit(ctx, c.Param("id"), edits)
+	edits = append(edits, project.Edit{Op: "camera.frame", Aspect: aspect})
+	st, outcomes, err := v.made(ctx, c.Param("id"), edits)
 	if err != nil {
 		return err
 	}
-	v.hub.changed(st)
 	return c.JSON(http.StatusOK, answer{Version: st.Version, Created: outcomes[0].Created, Notes: model.Notes})
 }
 

@@ -9,6 +9,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"mobanta/core/stage"
+	"mobanta/core/vec"
 )
 
 func smallPicture(t testing.TB) []byte {
@@ -85,7 +88,7 @@ func TestLightsOfAllKindsInThePanel(t *testing.T) {
 	require.Len(t, st.Lights, 6)
 	assert.Greater(t, st.Lights[1].At.Len(), float32(2), "placed by the box of the models")
 	_, panel := s.do("GET", "/p/"+s.id+"/panel/stage?light=light2", nil, nil)
-	for _, want := range []string{"Disc 3", "full at", "Place of the light", "Height of the light", "Headlamp 6", "lights all parts"} {
+	for _, want := range []string{"Disc", "full at", "Place of the light", "Height of the light", "Headlamp", "lights all parts"} {
 		assert.Contains(t, panel, want)
 	}
 	code, body := s.edit(`{"op":"light.set","id":"light3","key":"size","value":"1/3","as":"number"}`)
@@ -94,7 +97,28 @@ func TestLightsOfAllKindsInThePanel(t *testing.T) {
 	assert.Equal(t, 422, code)
 	assert.Contains(t, body, "no kind of light")
 	_, bench := s.do("GET", "/p/"+s.id+"/panel/bench?look=look1&node=n1", nil, nil)
-	assert.Contains(t, bench, "Disc 3", "lights are picked, not typed")
+	assert.Contains(t, bench, ">Disc<", "lights are picked, not typed")
+}
+
+func TestWhatComesInIsFramedInOneStep(t *testing.T) {
+	s := open(t)
+	edit := func(edits string) stage.Stage {
+		t.Helper()
+		code, body := s.edit(edits)
+		require.Equal(t, 200, code, body)
+		return s.project().Project.Stage
+	}
+	version := s.project().Version
+	st := edit(`{"op":"model.add","kind":"sphere"},{"op":"camera.frame","aspect":1.5}`)
+	assert.Equal(t, version+1, s.project().Version)
+	assert.Equal(t, edit(`{"op":"camera.frame","aspect":1.5}`).Camera, st.Camera, "it is the sphere that is framed")
+	st = edit(`{"op":"model.add","kind":"plane"},{"op":"camera.frame","aspect":1.5},{"op":"light.add","kind":"point"}`)
+	assert.Equal(t, vec.V{0, -1, 0}, st.Models[1].At, "the floor lies under the sphere")
+	assert.Equal(t, edit(`{"op":"camera.frame","aspect":1.5}`).Camera, st.Camera)
+	assert.Greater(t, st.Lights[1].Reach, float32(5), "the light is as far as floor and sphere are wide")
+	code, body := s.edit(`{"op":"camera.frame","aspect":1.5},{"op":"node.remove","look":"look1","node":"gone"},{"op":"light.add","kind":"sun"}`)
+	assert.Equal(t, 422, code, body)
+	assert.Len(t, s.project().Project.Stage.Lights, 2, "all or nothing")
 }
 
 func TestLightIsMovedByTheHand(t *testing.T) {

@@ -38,7 +38,8 @@ type Edit struct {
 	Groups  []network.Group  `json:"groups,omitempty"`
 	// Colors are those of a palette, for swatch.bring.
 	Colors []Swatch `json:"colors,omitempty"`
-	// Box is what camera.frame frames and what lights are placed by; the caller that has the meshes fills it in.
+	// Box is the box of the stage as the edits before this one leave it; the caller that has the meshes fills it in where
+	// NeedsBox says so.
 	Box *vec.Box `json:"-"`
 }
 
@@ -259,6 +260,19 @@ func within(f func(p *Project, n *network.Network, e *Edit, o *Outcome) error) f
 	}
 }
 
+// NeedsBox tells whether the edit places something by the box of the stage.
+func (e *Edit) NeedsBox() bool {
+	switch e.Op {
+	case "camera.frame", "light.add":
+		return true
+	case "model.add":
+		return e.Kind == floor
+	case "light.set":
+		return e.Key == "kind"
+	}
+	return false
+}
+
 // freshID returns the prefix with the first number that is not taken.
 func freshID(prefix string, taken func(id string) bool) string {
 	for k := 1; ; k++ {
@@ -266,6 +280,16 @@ func freshID(prefix string, taken func(id string) bool) string {
 			return id
 		}
 	}
+}
+
+// freeName returns the name, or the name with the first number from 2 on with which
+// it is not taken.
+func freeName(base string, taken func(name string) bool) string {
+	name := base
+	for k := 2; taken(name); k++ {
+		name = fmt.Sprintf("%s %d", base, k)
+	}
+	return name
 }
 
 func (p *Project) newLook(name string, n network.Network) (*Look, error) {
@@ -276,10 +300,7 @@ func (p *Project) newLook(name string, n network.Network) (*Look, error) {
 	if name == "" {
 		name = fmt.Sprintf("Look %d", len(p.Looks)+1)
 	}
-	base := name
-	for i := 2; slices.ContainsFunc(p.Looks, func(l Look) bool { return l.Name == name }); i++ {
-		name = fmt.Sprintf("%s %d", base, i)
-	}
+	name = freeName(name, func(s string) bool { return slices.ContainsFunc(p.Looks, func(l Look) bool { return l.Name == s }) })
 	id := freshID("look", func(id string) bool { return p.Look(id) != nil })
 	p.Looks = append(p.Looks, Look{ID: id, Name: name, Network: n})
 	return &p.Looks[len(p.Looks)-1], checkName(name)

@@ -57,6 +57,48 @@ func TestLights(t *testing.T) {
 	}
 }
 
+func TestLightsAndSolidsAreNamedByTheirKind(t *testing.T) {
+	p := project.New("p")
+	named := func() (out []string) {
+		for _, l := range p.Stage.Lights {
+			out = append(out, l.Name)
+		}
+		return out
+	}
+	var ids []string
+	for _, kind := range []string{"disc", "disc", "sky"} {
+		ids = append(ids, apply(t, p, project.Edit{Op: "light.add", Kind: kind}).Created)
+	}
+	assert.Equal(t, []string{"Key sun", "Disc", "Disc 2", "Sky"}, named())
+	kind := func(id, kind string) { apply(t, p, project.Edit{Op: "light.set", ID: id, Key: "kind", Value: kind}) }
+	kind(ids[1], "point")
+	kind(ids[2], "disc")
+	kind("sun", "point")
+	assert.Equal(t, []string{"Key sun", "Disc", "Point", "Disc 2"}, named(), "a name of one's own stays")
+	kind(ids[0], "disc")
+	assert.Equal(t, "Disc", p.Stage.Lights[1].Name)
+
+	for range 2 {
+		apply(t, p, project.Edit{Op: "model.add", Kind: "cube"})
+	}
+	assert.Equal(t, "Cube", p.Stage.Models[0].Name)
+	assert.Equal(t, "Cube 2", p.Stage.Models[1].Name)
+}
+
+func TestAPlaneComesInBelowWhatStandsThere(t *testing.T) {
+	p := project.New("p")
+	apply(t, p, project.Edit{Op: "model.add", Kind: "plane"})
+	box := vec.Box{Min: vec.V{1, 2, 3}, Max: vec.V{2, 8, 5}}
+	apply(t, p, project.Edit{Op: "model.add", Kind: "plane", Box: &box})
+	apply(t, p, project.Edit{Op: "model.add", Kind: "sphere", Box: &box})
+	at, scale := []vec.V{}, []float32{}
+	for _, m := range p.Stage.Models {
+		at, scale = append(at, m.At), append(scale, m.Scale)
+	}
+	assert.Equal(t, []vec.V{{}, {1.5, 2, 4}, {}}, at)
+	assert.Equal(t, []float32{1, 6, 1}, scale)
+}
+
 func TestRemovingAModelFromTheLightsThatAreLimitedToIt(t *testing.T) {
 	p := project.New("p")
 	a := apply(t, p, project.Edit{Op: "model.add", Kind: "sphere"}).Created

@@ -34,12 +34,11 @@ func addLight(p *Project, e *Edit, o *Outcome) error {
 	if kind == "" {
 		kind = light.Sun
 	}
-	name := kindNames[kind]
-	if name == "" {
+	if kindNames[kind] == "" {
 		return fmt.Errorf("project: there is no kind of light %.20q", e.Kind)
 	}
 	o.Created = freshID("light", p.taken)
-	name = fmt.Sprintf("%s %d", name, len(p.Stage.Lights)+1)
+	name := p.lightName(kind)
 	l := stage.NewLight(o.Created, name, kind)
 	if len(p.Stage.Lights) > 0 && kind != light.Sky {
 		l.Strength = 0.5
@@ -54,6 +53,13 @@ func addLight(p *Project, e *Edit, o *Outcome) error {
 	o.Label = "added " + name
 	p.Stage.Lights = append(p.Stage.Lights, l)
 	return nil
+}
+
+// lightName is the name of a new light of a kind.
+func (p *Project) lightName(kind light.Kind) string {
+	return freeName(kindNames[kind], func(name string) bool {
+		return slices.ContainsFunc(p.Stage.Lights, func(l stage.Light) bool { return l.Name == name })
+	})
 }
 
 // stand puts a light that has just come to have a place at one from which it
@@ -218,12 +224,16 @@ func setLightField(p *Project, l *stage.Light, key string, e *Edit, v any) error
 	return fmt.Errorf("project: a light has no %.20q", key)
 }
 
-// changeKind makes a light one of another kind; what both have stays.
+// changeKind makes a light one of another kind; what both have stays. A name that
+// is only that of the old kind goes with it.
 func changeKind(p *Project, l *stage.Light, kind light.Kind, box *vec.Box) error {
 	if kindNames[kind] == "" {
 		return fmt.Errorf("project: there is no kind of light %.20q", kind)
 	}
 	was := l.Kind
+	if rest, ok := strings.CutPrefix(l.Name, kindNames[was]); ok && was != kind && strings.Trim(rest, " 0123456789") == "" {
+		l.Name = p.lightName(kind)
+	}
 	l.Kind, l.Size = kind, 0
 	switch {
 	case kind.Placed() && !was.Placed():

@@ -26,6 +26,9 @@ func (p *Project) taken(id string) bool {
 		slices.ContainsFunc(p.Stage.Lights, func(l stage.Light) bool { return l.ID == id })
 }
 
+// floor is the solid that comes in below what stands there.
+const floor = "plane"
+
 func addModel(p *Project, e *Edit, o *Outcome) error {
 	look := e.Look
 	if p.Look(look) == nil {
@@ -39,7 +42,13 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 			parts = append(parts, part.Name)
 		}
 		if m.Name == "" {
-			m.Name = s.Name
+			m.Name = freeName(s.Name, func(name string) bool {
+				return slices.ContainsFunc(p.Stage.Models, func(m stage.Model) bool { return m.Name == name })
+			})
+		}
+		if b := e.Box; s.Key == floor && b != nil && !b.Empty() { // wide enough for a shadow at 45°
+			size, c := b.Max.Sub(b.Min), b.Center()
+			m.At, m.Scale = vec.V{c[0], b.Min[1], c[2]}, max(size[0], size[1], size[2], 1e-3)
 		}
 	} else {
 		m.File, _ = e.Value.(string)

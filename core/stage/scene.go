@@ -115,6 +115,24 @@ func NewScene(s *Stage, files Files, old *Scene) (*Scene, error) {
 	return sc, nil
 }
 
+// Bounds returns the box of the models of a stage, those left out whose files cannot
+// be read; it is empty if there are none.
+func Bounds(s *Stage, files Files) vec.Box {
+	box := vec.EmptyBox()
+	for i := range s.Models {
+		m := &s.Models[i]
+		surface, err := files.Surface(m)
+		if err != nil {
+			continue
+		}
+		at := m.Matrix()
+		for _, p := range surface.Pos {
+			box = box.Grow(at.Point(p))
+		}
+	}
+	return box
+}
+
 func newGeometry(s *Stage, loaded []*mesh.Surface) *Geometry {
 	g := &Geometry{Box: vec.EmptyBox()}
 	var nv, nt int

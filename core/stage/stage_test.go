@@ -1,8 +1,10 @@
 package stage_test
 
 import (
+	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -121,6 +123,25 @@ func TestGeometryIsLentWhereNothingMoved(t *testing.T) {
 	moved := stagetest.Again(t, sc)
 	assert.NotSame(t, sc.Geometry, moved.Geometry)
 	assert.InDelta(t, 3.5, moved.Box.Max[0], 1e-5)
+}
+
+func TestBoundsAreTheBoxOfTheScene(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 16, 8), mesh.Cuboid(vec.V{1, 1, 1}))
+	m := &sc.Stage.Models[1]
+	m.At, m.Turn, m.Scale = vec.V{3, -2, 0}, vec.V{30, 40, 50}, 2
+	sc = stagetest.Again(t, sc)
+	missing := ""
+	files := stage.Surfaces(func(m *stage.Model) (*mesh.Surface, error) {
+		if m.ID == missing {
+			return nil, errors.New("it cannot be read")
+		}
+		return sc.Models[slices.IndexFunc(sc.Stage.Models, func(o stage.Model) bool { return o.ID == m.ID })].Surface, nil
+	})
+	assert.Equal(t, sc.Box, stage.Bounds(sc.Stage, files))
+	missing = m.ID
+	assert.Equal(t, sc.Models[0].Surface.Box, stage.Bounds(sc.Stage, files), "what cannot be read is left out")
+	missing, sc.Stage.Models = "", nil
+	assert.True(t, stage.Bounds(sc.Stage, files).Empty())
 }
 
 func TestRegionsOfDifferentModelsDiffer(t *testing.T) {
