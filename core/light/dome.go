@@ -67,14 +67,30 @@ func (d *Dome) Radiance(dir vec.V) color.C {
 func (d *Dome) Tone(dir vec.V) float32 { return d.Radiance(dir).Luminance() }
 
 // Irradiance returns what an open surface with unit normal n receives, 1 of a sky
-// that is 1 all over. For a colour or a blend it is exact; for a picture, from
-// its first nine spherical harmonics (Ramamoorthi and Hanrahan 2001).
+// that is 1 all over. For a colour or a blend it is exact; for a picture, a sum
+// over 8,192 pieces of the sky, within about a thousandth.
 func (d *Dome) Irradiance(n vec.V) color.C {
 	if d.pan == nil {
 		// The cosine-weighted mean of height over the hemisphere about n is ⅔ of n's.
 		return d.blend(0.5 + n[1]/3)
 	}
-	return d.by(d.pan.irradiance(d.turned(n)))
+	return d.by(d.pan.open.at(d.turned(n)))
+}
+
+// Seek returns a direction of a sky from a picture for a place of the unit square:
+// over evenly spread places, directions come in proportion to how bright they are.
+// It also returns the tone from there and how often directions come, per steradian:
+// 0 for a black picture, which has none.
+func (d *Dome) Seek(x, y float32) (dir vec.V, tone, density float32) {
+	dir, c, density := d.pan.cells.sample(x, y)
+	return vec.V{dir[0]*d.cos + dir[2]*d.sin, dir[1], dir[2]*d.cos - dir[0]*d.sin}, d.by(c).Luminance(), density
+}
+
+// Sought returns the tone in a direction as Seek has it, and how often Seek returns
+// directions there, per steradian.
+func (d *Dome) Sought(dir vec.V) (tone, density float32) {
+	c, density := d.pan.cells.at(d.turned(dir))
+	return d.by(c).Luminance(), density
 }
 
 // Mirrored returns what a mirror of some roughness shows of the sky in direction

@@ -297,6 +297,13 @@ func (s *Source) Aim(p, n, eye vec.V) (a Aim) {
 // Square tells whether the places of the light are those of a square.
 func (a *Aim) Square() bool { return a.kind == panel }
 
+// Above tells whether all of the light stands well above the horizon of a surface
+// with the normal n.
+func (a *Aim) Above(n vec.V) bool {
+	mid, x, y := a.mid.Dot(n), a.a.Dot(n), a.b.Dot(n)
+	return mid > 0 && x*x+y*y < 0.04*mid*mid
+}
+
 // Ray returns the direction to the place (x, y) of the light, in the unit disk,
 // or, for a Square one, from -1 to 1: equal areas are equal parts of the light as
 // seen from there.

@@ -3,6 +3,7 @@ package light
 import (
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -168,6 +169,108 @@ func TestASkyFromAPicture(t *testing.T) {
 		d := NewPictureDome(p, deg, color.C{1, 1, 1})
 		assert.Greater(t, d.Tone(want), 2*d.Tone(want.Mul(-1))+0.5, "turned by %v°", deg)
 		assert.Greater(t, d.Irradiance(want).Luminance(), d.Irradiance(want.Mul(-1)).Luminance())
+	}
+}
+
+// patched is an even picture with one bright rectangle of pixels.
+func patched(w, h int, even float32, x0, y0, x1, y1 int, bright float32) *pixmap.Pixmap {
+	p := &pixmap.Pixmap{W: w, H: h, Shared: true, Pix: make([]byte, 4*w*h)}
+	for y := range h {
+		for x := range w {
+			v := even
+			if x >= x0 && x < x1 && y >= y0 && y < y1 {
+				v = bright
+			}
+			p.Set(x, y, color.C{v, v, v})
+		}
+	}
+	return p
+}
+
+func chanceDir(rng *rand.Rand) vec.V {
+	return vec.V{float32(rng.NormFloat64()), float32(rng.NormFloat64()), float32(rng.NormFloat64())}.Unit()
+}
+
+func TestFoldingOutTheOctahedron(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 2))
+	for range 2000 {
+		d := chanceDir(rng)
+		x, y := fold(d)
+		require.LessOrEqual(t, max(abs(x), abs(y)), float32(1.00001))
+		require.InDelta(t, 1, unfold(x, y).Dot(d), 1e-5)
+	}
+	for _, d := range []vec.V{{0, 1, 0}, {0, -1, 0}, {1, 0, 0}, {0, 0, -1}} {
+		x, y := fold(d)
+		assert.InDelta(t, 1, unfold(x, y).Dot(d), 1e-6, "%v", d)
+	}
+}
+
+func TestASmallBrightPlaceLightsByTheCosine(t *testing.T) {
+	// A place 2.8° wide in a black sky is as good as a sun.
+	d := NewPictureDome(patched(512, 256, 0, 300, 60, 304, 64, 500), 0, color.C{1, 1, 1})
+	sun := latlong(302.0/512, 62.0/256)
+	full := d.Irradiance(sun).Luminance()
+	rng := rand.New(rand.NewPCG(3, 4))
+	for range 3000 {
+		n := chanceDir(rng)
+		require.InDelta(t, max(0, n.Dot(sun)), d.Irradiance(n).Luminance()/full, 0.012, "at %v", n)
+	}
+}
+
+func TestASunOfOnePixelIsNotLost(t *testing.T) {
+	// Even sky of 1 and a pixel of 60,000: what faces it receives 1 + L ω / π, what faces away 1.
+	const w, h, bright = 2048, 1024, 60000
+	x, y := 777, 333
+	d := NewPictureDome(patched(w, h, 1, x, y, x+1, y+1, bright), 0, color.C{1, 1, 1})
+	dir := latlong((float64(x)+0.5)/w, (float64(y)+0.5)/h)
+	omega := 2 * math.Pi / w * (math.Cos(float64(y)*math.Pi/h) - math.Cos(float64(y+1)*math.Pi/h))
+	want := 1 + (bright-1)*omega/math.Pi
+	assert.InEpsilon(t, want, d.Irradiance(dir).Luminance()/d.Irradiance(dir.Mul(-1)).Luminance(), 0.01)
+}
+
+func TestSeekingABrightSky(t *testing.T) {
+	pic := patched(512, 256, 0.1, 80, 64, 128, 96, 30)
+	d := NewPictureDome(pic, 70, color.C{1, 0.5, 2})
+	upper, lower := math.Cos(8.0/32*math.Pi), math.Cos(12.0/32*math.Pi)
+	patch := (upper - lower) * 6 / 64 * 2 * math.Pi // steradians
+	share := 30 * patch / (30*patch + 0.1*(4*math.Pi-patch))
+	const n = 4096
+	in, inverse := 0, 0.0
+	var sum vec.V
+	for k := range n {
+		dir, tone, density := d.Seek((float32(k)+0.5)/n, fraction(float64(k)*0.618034))
+		require.InDelta(t, 1, dir.Len(), 1e-5)
+		again, other := d.Sought(dir)
+		require.Equal(t, []float32{tone, density}, []float32{again, other}, "both ways tell the same")
+		if u, v := angles(d.turned(dir)); u*64 >= 10 && u*64 < 16 && v*32 >= 8 && v*32 < 12 {
+			in++
+		}
+		inverse += 1 / float64(density) / n
+		sum = sum.Add(dir.Mul(tone / density / n))
+	}
+	assert.InDelta(t, share, float64(in)/n, 0.02, "as often as it is bright")
+	assert.InDelta(t, 4*math.Pi, inverse, 0.6, "the sky has 4π steradians")
+	// The sum of tone and direction over the sphere, against one over a grid.
+	var want vec.V
+	for j := range 256 {
+		for i := range 512 {
+			dir := latlong((float64(i)+0.5)/512, (float64(j)+0.5)/256)
+			want = want.Add(dir.Mul(d.Tone(dir) * float32(cellArea(j))))
+		}
+	}
+	assert.InDelta(t, 0, sum.Sub(want).Len()/want.Len(), 0.03)
+	_, _, density := NewPictureDome(patched(8, 4, 0, 0, 0, 0, 0, 0), 0, color.C{1, 1, 1}).Seek(0.3, 0.6)
+	assert.Zero(t, density, "a black sky has no brighter place")
+}
+
+func fraction(x float64) float32 { return float32(x - math.Floor(x)) }
+
+func TestLightsWellAboveTheHorizon(t *testing.T) {
+	s := ready(Source{Kind: Disc, At: vec.V{0, 4, 0}, Dir: vec.V{0, 1, 0}, Size: 1})
+	up, eye := vec.V{0, 1, 0}, vec.V{0, 0, 1}
+	for n, want := range map[vec.V]bool{{0, 1, 0}: true, {1, 0, 0}: false, {0, -1, 0}: false, vec.Direction(0, 20): false, vec.Direction(0, 70): true} {
+		a := s.Aim(vec.V{}, up, eye)
+		assert.Equal(t, want, a.Above(n), "%v", n)
 	}
 }
 

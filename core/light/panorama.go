@@ -12,29 +12,24 @@ import (
 // panorama is a latitude-longitude picture and what is worked out from it once.
 type panorama struct {
 	pic   *pixmap.Pixmap
-	coef  [9]color.C                  // its spherical harmonics
+	cells *cells
+	open  folded                      // what an open surface receives, by its normal
 	gloss [glossLevels]*pixmap.Pixmap // as ever rougher mirrors show it: roughness ¼, ½, ¾, 1
 }
 
 const (
 	glossLevels    = 4
 	glossW, glossH = 64, 32
-	glossEach      = 4 // places of the picture that a pixel of a smaller one is the mean of, each way
 )
 
 func newPanorama(pic *pixmap.Pixmap) *panorama {
-	p := &panorama{pic: pic}
-	small := make([]placed, glossW*glossH)
+	p := &panorama{pic: pic, cells: newCells(pic)}
+	small := p.cells.parcels(glossW, glossH)
 	var wg sync.WaitGroup
-	for j := range glossH {
-		for i := range glossW {
-			small[j*glossW+i] = p.place(i, j)
-		}
-	}
-	p.project()
 	for level := range glossLevels {
 		wg.Go(func() { p.gloss[level] = blurred(small, float64(level+1)/glossLevels) })
 	}
+	p.open.fill(p.cells.parcels(128, 64))
 	wg.Wait()
 	return p
 }
@@ -54,52 +49,44 @@ func latlong(u, v float64) vec.V {
 	return vec.V{float32(math.Sin(theta) * math.Sin(phi)), float32(math.Cos(theta)), float32(math.Sin(theta) * math.Cos(phi))}
 }
 
-// placed is a pixel of a small picture: where it is, how much of the sky it takes,
-// and its colour.
-type placed struct {
-	dir  vec.V
-	area float32
-	c    color.C
-}
-
-func (p *panorama) place(i, j int) placed {
-	theta := (float64(j) + 0.5) / glossH * math.Pi
-	out := placed{dir: latlong((float64(i)+0.5)/glossW, (float64(j)+0.5)/glossH), area: float32(math.Sin(theta))}
-	for b := range glossEach {
-		for a := range glossEach {
-			c := p.pic.Latlong((float64(i)+(float64(a)+0.5)/glossEach)/glossW, (float64(j)+(float64(b)+0.5)/glossEach)/glossH)
-			for k := range c {
-				out.c[k] += c[k] / (glossEach * glossEach)
-			}
-		}
-	}
-	return out
+// parcel is the light that comes from a small piece of the sky.
+type parcel struct {
+	dir  vec.V   // the middle of its light
+	area float32 // how much of the sky it takes, in steradians
+	c    color.C // its mean
 }
 
 // blurred returns the picture as a mirror of some roughness shows it: the mean over
 // a lobe about the mirror direction, of the half-angle form's exponent.
-func blurred(src []placed, rough float64) *pixmap.Pixmap {
+func blurred(src []parcel, rough float64) *pixmap.Pixmap {
 	// About the mirror direction a lobe is twice as wide as about the normal.
 	e := max(1, (2/(rough*rough*rough*rough)-2)/4)
+	var power [4097]float32 // of a cosine, by steps of 1/4096
+	for i := range power {
+		power[i] = float32(math.Pow(float64(i)/4096, e))
+	}
 	out := &pixmap.Pixmap{W: glossW, H: glossH, Shared: true, Pix: make([]byte, 4*glossW*glossH)}
-	for i := range src {
-		var sum color.C
-		var all float32
-		for k := range src {
-			cos := src[i].dir.Dot(src[k].dir)
-			if cos <= 0 || e*float64(1-cos) > 20 {
-				continue
+	for j := range glossH {
+		for i := range glossW {
+			dir := latlong((float64(i)+0.5)/glossW, (float64(j)+0.5)/glossH)
+			var sum color.C
+			var all float32
+			for k := range src {
+				cos := dir.Dot(src[k].dir)
+				if cos <= 0 {
+					continue
+				}
+				w := power[int(min(1, cos)*4096+0.5)] * src[k].area
+				all += w
+				for b := range sum {
+					sum[b] += src[k].c[b] * w
+				}
 			}
-			w := float32(math.Exp(e*math.Log(float64(min(1, cos))))) * src[k].area
-			all += w
 			for b := range sum {
-				sum[b] += src[k].c[b] * w
+				sum[b] /= all
 			}
+			out.Set(i, j, sum)
 		}
-		for b := range sum {
-			sum[b] /= all
-		}
-		out.Set(i%glossW, i/glossW, sum)
 	}
 	return out
 }
@@ -114,39 +101,70 @@ func (p *panorama) mirrored(dir vec.V, rough float32) color.C {
 	return sharp.Latlong(u, v).Mix(p.gloss[level].Latlong(u, v), rough*glossLevels-float32(level))
 }
 
-func (p *panorama) irradiance(n vec.V) (out color.C) {
-	for i, y := range harmonics(n) {
-		w := [3]float32{1, 2.0 / 3, 0.25}[[9]int{0, 1, 1, 1, 2, 2, 2, 2, 2}[i]]
-		for k := range out {
-			out[k] += p.coef[i][k] * y * w
-		}
+// folded is a function of direction on an octahedron that is folded out into a
+// square, read with straight blends (Engelhardt and Dachsbacher 2008).
+type folded [foldedN * foldedN]color.C
+
+const foldedN = 97 // values along a side
+
+// unfold returns the direction at a place of the square from -1 to 1.
+func unfold(x, y float32) vec.V {
+	z := 1 - abs(x) - abs(y)
+	if z < 0 {
+		x, y = sign(x)*(1-abs(y)), sign(y)*(1-abs(x))
 	}
+	return vec.V{x, z, y}.Unit()
+}
+
+// fold is the inverse of unfold.
+func fold(d vec.V) (x, y float32) {
+	k := 1 / (abs(d[0]) + abs(d[1]) + abs(d[2]))
+	x, y = d[0]*k, d[2]*k
+	if d[1] < 0 {
+		x, y = sign(x)*(1-abs(y)), sign(y)*(1-abs(x))
+	}
+	return x, y
+}
+
+func abs(x float32) float32 { return max(x, -x) }
+
+func sign(x float32) float32 { return float32(math.Copysign(1, float64(x))) }
+
+// fill works out what surfaces receive of the parcels, 1 of a sky that is 1 all
+// over.
+func (f *folded) fill(src []parcel) {
+	var wg sync.WaitGroup
+	for j := range foldedN {
+		wg.Go(func() {
+			for i := range foldedN {
+				n := unfold(2*float32(i)/(foldedN-1)-1, 2*float32(j)/(foldedN-1)-1)
+				var sum color.C
+				for k := range src {
+					s := &src[k]
+					if w := n.Dot(s.dir) * s.area * (1 / math.Pi); w > 0 {
+						sum[0] += s.c[0] * w
+						sum[1] += s.c[1] * w
+						sum[2] += s.c[2] * w
+					}
+				}
+				f[j*foldedN+i] = sum
+			}
+		})
+	}
+	wg.Wait()
+}
+
+// at returns the value in a direction that is not zero.
+func (f *folded) at(d vec.V) (out color.C) {
+	x, y := fold(d)
+	x, y = (x+1)*(foldedN-1)/2, (y+1)*(foldedN-1)/2
+	i, j := max(0, min(foldedN-2, int(x))), max(0, min(foldedN-2, int(y)))
+	tx, ty := x-float32(i), y-float32(j)
+	a := f[j*foldedN+i:][:2]
+	b := f[(j+1)*foldedN+i:][:2]
 	for k := range out {
-		out[k] = max(0, out[k])
+		top, low := a[0][k]+(a[1][k]-a[0][k])*tx, b[0][k]+(b[1][k]-b[0][k])*tx
+		out[k] = top + (low-top)*ty
 	}
 	return out
-}
-
-func harmonics(n vec.V) [9]float32 {
-	x, y, z := n[0], n[1], n[2]
-	return [9]float32{0.282095, 0.488603 * y, 0.488603 * z, 0.488603 * x, 1.092548 * x * y, 1.092548 * y * z,
-		0.315392 * (3*z*z - 1), 1.092548 * x * z, 0.546274 * (x*x - y*y)}
-}
-
-// project finds the harmonics, from at most 256 × 128 places.
-func (p *panorama) project() {
-	w, h := min(256, p.pic.W), min(128, p.pic.H)
-	for j := range h {
-		v := (float64(j) + 0.5) / float64(h)
-		weight := float32(math.Sin(v*math.Pi) * math.Pi / float64(h) * 2 * math.Pi / float64(w))
-		for i := range w {
-			u := (float64(i) + 0.5) / float64(w)
-			c := p.pic.Latlong(u, v)
-			for n, y := range harmonics(latlong(u, v)) {
-				for k := range c {
-					p.coef[n][k] += c[k] * y * weight
-				}
-			}
-		}
-	}
 }

@@ -26,8 +26,9 @@ const (
 	firstRays  = 1
 	probeRays  = 4  // to find the penumbrae
 	settleRays = 89 // in them
-	skyRays    = 40
+	skyRays    = 64
 	aloneRays  = 16 // where there is no base to go by
+	candidates = 8  // places among which a single ray chooses
 	chunk      = 1024
 )
 
@@ -125,22 +126,17 @@ func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, o
 	if l.Kind != light.Sky {
 		t.each(ctx, set, func(i int) { raw[i] = t.open(set, i, l, probeRays) })
 	}
-	rounds := 2
+	rays, rounds := settleRays, 2
+	if l.Kind == light.Sky {
+		rays, rounds = skyRays, 3
+	}
 	t.each(ctx, set, func(i int) {
-		switch {
-		case l.Kind == light.Sky:
-			share[i] = t.open(set, i, l, skyRays)
-		case uneven(set, i, grid, raw):
-			share[i] = t.open(set, i, l, settleRays)
-		default:
-			share[i] = raw[i]
+		if share[i] = raw[i]; l.Kind == light.Sky || uneven(set, i, grid, raw) {
+			share[i] = t.open(set, i, l, rays)
 		}
 	})
-	if l.Kind == light.Sky {
-		rounds = 3
-	}
 	if ctx.Err() == nil {
-		out.Planes = smooth(ctx, set, out.Planes, settleRays, rounds, t.Workers)
+		out.Planes = smooth(ctx, set, out.Planes, rays, rounds, t.Workers)
 	}
 }
 
@@ -186,12 +182,19 @@ func (t *Tracer) open(set *sample.Set, i int, l *light.Source, n int) float32 {
 	from := t.lifted(set, i, p, nrm)
 	aim := l.Aim(from, nrm, eye)
 	if !l.Soft() {
-		if dir := aim.Ray(0, 0); dir.Dot(nrm) <= 0 || t.Rays.Occluded(from, dir, aim.Far) {
+		dir := aim.Ray(0, 0)
+		if dir.Dot(nrm) <= 0 {
 			return 0
 		}
-		return 1
+		return t.clear(from, dir, aim.Far)
 	}
 	u, v := start(set, i)
+	switch {
+	case n == 1:
+		return t.openOne(l, &aim, from, nrm, u, v)
+	case l.Kind == light.Sky && l.Dome.Pictured():
+		return t.openSky(l.Dome, &aim, from, nrm, u, v, n)
+	}
 	var spin spiral
 	var grid lattice
 	if aim.Square() {
@@ -208,22 +211,113 @@ func (t *Tracer) open(set *sample.Set, i int, l *light.Source, n int) float32 {
 			x, y = spin.next()
 		}
 		dir := aim.Ray(x, y)
-		w := float32(1)
-		if l.Kind == light.Sky {
-			w = l.Dome.Tone(dir)
-		} else {
-			if w = dir.Dot(nrm); w <= 0 {
-				continue
+		if w := worth(l, dir, nrm); w > 0 {
+			all += w
+			sum += w * t.clear(from, dir, aim.Far)
+		}
+	}
+	if !(all > 0) {
+		return 0
+	}
+	return sum / all
+}
+
+// worth is what the place of a light in a direction gives a surface, by the measure
+// in which aim spreads its rays.
+func worth(l *light.Source, dir, nrm vec.V) float32 {
+	w := dir.Dot(nrm)
+	switch l.Kind {
+	case light.Sky:
+		return l.Dome.Tone(dir)
+	case light.Disc, light.Rectangle:
+		d2 := dir.Dot(dir)
+		w *= dir.Dot(l.Dir) / (d2 * d2)
+	}
+	return w
+}
+
+// openOne is open for a single ray, which cannot count for more or less: of a few
+// places of the light it goes to one, by chance in proportion to what they give
+// (Talbot, Cline and Egbert 2005).
+func (t *Tracer) openOne(l *light.Source, aim *light.Aim, from, nrm vec.V, u, v float32) float32 {
+	var dir vec.V
+	var all float32
+	chance := fraction(float64(u)*97 + float64(v)*31)
+	count := candidates
+	if l.Kind != light.Sky && aim.Above(nrm) {
+		count = 1 // they give about the same
+	}
+	for range count {
+		var d vec.V
+		var w float32
+		switch {
+		case l.Kind == light.Sky && l.Dome.Pictured():
+			if dir, _, density := l.Dome.Seek(u, v); density > 0 {
+				d, w = dir, dir.Dot(nrm)
 			}
-			if l.Kind == light.Disc || l.Kind == light.Rectangle {
-				d2 := dir.Dot(dir)
-				w *= dir.Dot(l.Dir) / (d2 * d2)
-			}
+		case aim.Square():
+			d = aim.Ray(2*u-1, 2*v-1)
+			w = worth(l, d, nrm)
+		default:
+			d = aim.Ray(light.Disk(u, v))
+			w = worth(l, d, nrm)
+		}
+		u, v = next(u, v)
+		if !(w > 0) {
+			continue
 		}
 		all += w
-		if !t.Rays.Occluded(from, dir, aim.Far) {
-			sum += w
+		if p := w / all; chance < p {
+			dir, chance = d, chance/p
+		} else {
+			chance = (chance - p) / (1 - p)
 		}
+	}
+	if all == 0 {
+		if l.Kind != light.Sky {
+			return 0
+		}
+		dir = aim.Ray(light.Disk(u, v)) // what is bright lies below the horizon
+	}
+	return t.clear(from, dir, aim.Far)
+}
+
+// clear returns 1 if nothing stands in the way of a ray, or 0.
+func (t *Tracer) clear(from, dir vec.V, far float32) float32 {
+	if t.Rays.Occluded(from, dir, far) {
+		return 0
+	}
+	return 1
+}
+
+// openSky is open for a sky from a picture, whose light may come from a few small
+// places: some of the rays are spread by the cosine, the others go where the
+// picture is bright, and each counts by how likely both ways are to send it (the
+// balance heuristic: Veach and Guibas 1995).
+func (t *Tracer) openSky(dome *light.Dome, aim *light.Aim, from, nrm vec.V, u, v float32, n int) float32 {
+	even := n / 3
+	var sum, all float32
+	send := func(dir vec.V, tone, density float32) {
+		cos := dir.Dot(nrm)
+		w := tone * cos / (float32(even)*cos/math.Pi + float32(n-even)*density)
+		if !(cos > 0 && w > 0) {
+			return
+		}
+		all += w
+		sum += w * t.clear(from, dir, aim.Far)
+	}
+	grid := newLattice(v, u, n-even)
+	for range n - even {
+		x, y := grid.next()
+		if dir, tone, density := dome.Seek((x+1)/2, (y+1)/2); density > 0 {
+			send(dir, tone, density)
+		}
+	}
+	spin := newSpiral(u, v, even)
+	for range even {
+		dir := aim.Ray(spin.next())
+		tone, density := dome.Sought(dir)
+		send(dir, tone, density)
 	}
 	if !(all > 0) {
 		return 0

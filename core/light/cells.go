@@ -1,0 +1,123 @@
+package light
+
+import (
+	"math"
+	"sort"
+	"sync"
+
+	"mobanta/core/color"
+	"mobanta/core/pixmap"
+	"mobanta/core/vec"
+)
+
+// cells is a panorama as means over the cells of a grid, fine enough that a sun in
+// it throws the shadow of a sun, and how much of its light comes from where.
+type cells struct {
+	mean []color.C // row by row from the top
+	col  []float32 // for each row, the luminance of the cells up to and without each, and of all
+	row  []float64 // the light, luminance times steradians, of the rows up to and without each, and of all
+}
+
+const cellsW, cellsH = 512, 256
+
+// band is a row of cells: the cosines at its upper and lower side.
+func band(j int) (upper, lower float64) {
+	return math.Cos(float64(j) / cellsH * math.Pi), math.Cos(float64(j+1) / cellsH * math.Pi)
+}
+
+// cellArea is what a cell of a row takes of the sky, in steradians.
+func cellArea(j int) float64 {
+	upper, lower := band(j)
+	return (upper - lower) * 2 * math.Pi / cellsW
+}
+
+func newCells(pic *pixmap.Pixmap) *cells {
+	c := &cells{mean: make([]color.C, cellsW*cellsH), col: make([]float32, (cellsW+1)*cellsH), row: make([]float64, cellsH+1)}
+	// Every pixel counts: a sun may be one of eight million.
+	nx, ny := (pic.W+cellsW-1)/cellsW, (pic.H+cellsH-1)/cellsH
+	var wg sync.WaitGroup
+	for j := range cellsH {
+		wg.Go(func() {
+			sums := c.col[j*(cellsW+1):][:cellsW+1]
+			for i := range cellsW {
+				m := &c.mean[j*cellsW+i]
+				for b := range ny {
+					for a := range nx {
+						v := pic.Latlong((float64(i)+(float64(a)+0.5)/float64(nx))/cellsW, (float64(j)+(float64(b)+0.5)/float64(ny))/cellsH)
+						for k := range m {
+							m[k] += v[k] / float32(nx*ny)
+						}
+					}
+				}
+				sums[i+1] = sums[i] + m.Luminance()
+			}
+		})
+	}
+	wg.Wait()
+	for j := range cellsH {
+		c.row[j+1] = c.row[j] + float64(c.col[(j+1)*(cellsW+1)-1])*cellArea(j)
+	}
+	return c
+}
+
+// at returns the mean of the cell in a direction, and how likely sample is to go
+// there, per steradian.
+func (c *cells) at(dir vec.V) (color.C, float32) {
+	u, v := angles(dir)
+	m := c.mean[min(cellsH-1, int(v*cellsH))*cellsW+min(cellsW-1, int(u*cellsW))]
+	return m, c.density(m)
+}
+
+func (c *cells) density(m color.C) float32 {
+	if all := c.row[cellsH]; all > 0 {
+		return float32(float64(m.Luminance()) / all)
+	}
+	return 0
+}
+
+// sample returns a direction for a place of the unit square, places in proportion
+// to their luminance, and what at returns there. It keeps what is even about a set
+// of places. Of a black picture it returns a density of 0.
+func (c *cells) sample(x, y float32) (dir vec.V, m color.C, density float32) {
+	want := float64(y) * c.row[cellsH]
+	j := min(cellsH-1, sort.Search(cellsH, func(j int) bool { return c.row[j+1] > want }))
+	sums := c.col[j*(cellsW+1):][:cellsW+1]
+	across := x * sums[cellsW]
+	i := min(cellsW-1, sort.Search(cellsW, func(i int) bool { return sums[i+1] > across }))
+	m = c.mean[j*cellsW+i]
+	if density = c.density(m); density == 0 {
+		return dir, m, 0
+	}
+	down := max(0, min(1, (want-c.row[j])/(c.row[j+1]-c.row[j])))
+	along := float64(max(0, min(1, (across-sums[i])/(sums[i+1]-sums[i]))))
+	upper, lower := band(j)
+	cos := upper + (lower-upper)*down
+	sin := math.Sqrt(max(0, 1-cos*cos))
+	s, k := math.Sincos(((float64(i)+along)/cellsW - 0.5) * 2 * math.Pi)
+	return vec.V{float32(sin * s), float32(cos), float32(sin * k)}, m, density
+}
+
+// parcels returns the light of w × h larger cells, each from the middle of what is
+// bright in it.
+func (c *cells) parcels(w, h int) []parcel {
+	out := make([]parcel, w*h)
+	for j := range cellsH {
+		area := float32(cellArea(j))
+		for i := range cellsW {
+			p, m := &out[j*h/cellsH*w+i*w/cellsW], c.mean[j*cellsW+i]
+			p.area += area
+			for k := range m {
+				p.c[k] += m[k] * area
+			}
+			p.dir = p.dir.Add(latlong((float64(i)+0.5)/cellsW, (float64(j)+0.5)/cellsH).Mul((m.Luminance() + 1e-12) * area))
+		}
+	}
+	for k := range out {
+		p := &out[k]
+		p.dir = p.dir.Unit()
+		for b := range p.c {
+			p.c[b] /= p.area
+		}
+	}
+	return out
+}
