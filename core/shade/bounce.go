@@ -14,6 +14,8 @@ const (
 	firstBounces  = 4
 	settleBounces = 48
 	aloneBounces  = 24
+	// Places of a light among which the ray from a surface that throws light chooses.
+	bounceCandidates = 2
 )
 
 // Bounced returns the light that the surfaces around throw on each sample once
@@ -120,11 +122,7 @@ func (t *Tracer) thrown(tri int32, wu, wv float32, dir vec.V, lights []int, u, v
 		}
 		if l.Shadows {
 			aim := l.Aim(from, n, eye)
-			x, y := 2*u-1, 2*v-1
-			if !aim.Square() {
-				x, y = light.Disk(u, v)
-			}
-			if way := aim.Ray(x, y); way.Dot(flat) <= 0 || t.Rays.Occluded(from, way, aim.Far) {
+			if way, ok := pick(l, &aim, n, u, v, bounceCandidates); !ok || way.Dot(flat) <= 0 || t.Rays.Occluded(from, way, aim.Far) {
 				continue
 			}
 		}

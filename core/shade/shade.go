@@ -191,7 +191,11 @@ func (t *Tracer) open(set *sample.Set, i int, l *light.Source, n int) float32 {
 	u, v := start(set, i)
 	switch {
 	case n == 1:
-		return t.openOne(l, &aim, from, nrm, u, v)
+		dir, ok := pick(l, &aim, nrm, u, v, candidates)
+		if !ok {
+			return 0
+		}
+		return t.clear(from, dir, aim.Far)
 	case l.Kind == light.Sky && l.Dome.Pictured():
 		return t.openSky(l.Dome, &aim, from, nrm, u, v, n)
 	}
@@ -236,14 +240,12 @@ func worth(l *light.Source, dir, nrm vec.V) float32 {
 	return w
 }
 
-// openOne is open for a single ray, which cannot count for more or less: of a few
-// places of the light it goes to one, by chance in proportion to what they give
-// (Talbot, Cline and Egbert 2005).
-func (t *Tracer) openOne(l *light.Source, aim *light.Aim, from, nrm vec.V, u, v float32) float32 {
-	var dir vec.V
+// pick returns the direction of a single ray to a light, which cannot count for more
+// or less: of count places of the light it goes to one, by chance in proportion to
+// what they give (Talbot, Cline and Egbert 2005). ok is false if they give nothing.
+func pick(l *light.Source, aim *light.Aim, nrm vec.V, u, v float32, count int) (dir vec.V, ok bool) {
 	var all float32
 	chance := fraction(float64(u)*97 + float64(v)*31)
-	count := candidates
 	if l.Kind != light.Sky && aim.Above(nrm) {
 		count = 1 // they give about the same
 	}
@@ -273,13 +275,10 @@ func (t *Tracer) openOne(l *light.Source, aim *light.Aim, from, nrm vec.V, u, v 
 			chance = (chance - p) / (1 - p)
 		}
 	}
-	if all == 0 {
-		if l.Kind != light.Sky {
-			return 0
-		}
-		dir = aim.Ray(light.Disk(u, v)) // what is bright lies below the horizon
+	if all == 0 && l.Kind == light.Sky { // what is bright lies below the horizon
+		return aim.Ray(light.Disk(u, v)), true
 	}
-	return t.clear(from, dir, aim.Far)
+	return dir, all > 0
 }
 
 // clear returns 1 if nothing stands in the way of a ray, or 0.
