@@ -91,7 +91,7 @@ func (d *desk) eval(js string, args ...any) string {
 // until waits for a condition in the page.
 func (d *desk) until(what, js string, args ...any) {
 	d.t.Helper()
-	err := d.Timeout(20 * time.Second).Wait(rod.Eval("(...a) => Boolean(("+js+")(...a))", args...))
+	err := d.Timeout(20 * time.Second).Wait(rod.Eval("async (...a) => Boolean(await ("+js+")(...a))", args...).ByPromise())
 	if err != nil {
 		state, _ := d.Eval(`() => document.getElementById("said")?.textContent + " | " + JSON.stringify(window.mobanta?.state) + " | " + JSON.stringify(window.mobanta?.picture.shown) + document.getElementById("network")?.textContent.replace(/\s+/g, " ").slice(0, 400)`)
 		require.NoError(d.t, err, "%s: %v", what, state)

@@ -174,9 +174,16 @@ func mouseLook(t *testing.T) string {
 	}
 	into := func(input, name, id string) {
 		t.Helper()
-		// The middle of a wire's last, upright piece.
-		r, err := d.Eval(`to => { const p = document.querySelector('.wire[data-wire-to="' + to + '"] .wire-hit'), at = p.getPointAtLength(p.getTotalLength() - 4), m = p.getScreenCTM();
-			return [at.x * m.a + m.e, at.y * m.d + m.f]; }`, input)
+		// The middle of a wire's last, upright piece, once it lies still.
+		place := `to => { const p = document.querySelector('.wire[data-wire-to="' + to + '"] .wire-hit'), at = p.getPointAtLength(p.getTotalLength() - 4), m = p.getScreenCTM();
+			return [at.x * m.a + m.e, at.y * m.d + m.f]; }`
+		d.until("a wire that lies still", `async to => {
+			const place = `+place+`, was = place(to);
+			await new Promise((r) => setTimeout(r, 150));
+			const [x, y] = place(to);
+			return was[0] === x && was[1] === y && document.elementFromPoint(x, y)?.closest(".wire")?.dataset.wireTo === to;
+		}`, input)
+		r, err := d.Eval(place, input)
 		require.NoError(t, err)
 		at := r.Value.Arr()
 		x, y := at[0].Num(), at[1].Num()
