@@ -13,6 +13,7 @@ import (
 	"mobanta/core/check"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
+	"mobanta/core/network"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
@@ -137,6 +138,21 @@ func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 }
 
 // mended presses a mend and looks again.
+func TestEdgesThatNearlyMeetWithinAGroup(t *testing.T) {
+	on := func(e project.Edit) project.Edit { e.Look = "look1"; return e }
+	p := set(t, on(project.Edit{Op: "node.add", Kind: "ramp", From: "n1.tone"}), on(project.Edit{Op: "ramp.stop", Node: "n5", Index: 1, Value: map[string]any{"at": 0.26}}),
+		on(project.Edit{Op: "node.add", Kind: "blend"}), on(project.Edit{Op: "wire", From: "n2.colour", To: "n6.base"}), on(project.Edit{Op: "wire", From: "n5.colour", To: "n6.over"}),
+		on(project.Edit{Op: "wire", From: "n6.colour", To: "n4.colour"}), on(project.Edit{Op: "group.make", Nodes: []string{"n5"}, Name: "Second bands"}))
+	use := p.Looks[0].Nodes[slices.IndexFunc(p.Looks[0].Nodes, func(d network.Node) bool { return strings.HasPrefix(d.Kind, network.GroupPrefix) })]
+	list := remarks(t, p)
+	i := slices.IndexFunc(list, func(m check.Remark) bool { return strings.HasPrefix(m.Key, "near/") })
+	require.GreaterOrEqual(t, i, 0, "among %+v", list)
+	assert.Equal(t, use.ID, list[i].Path, "it leads into the group")
+	mended(t, p, list[i])
+	require.Len(t, p.BandSets, 1)
+	assert.Equal(t, 2, p.Followers(p.BandSets[0].ID))
+}
+
 func mended(t *testing.T, p *project.Project, m check.Remark) {
 	t.Helper()
 	require.NotEmpty(t, m.Do, "every remark has a mend")

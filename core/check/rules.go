@@ -619,34 +619,42 @@ func (in *input) enliven(l project.Located, d *network.Node) (string, []project.
 // near: two ramps whose edges lie nearly, but not quite, at the same places.
 func near(in *input) {
 	type ramp struct {
-		look  *project.Look
-		id    string
+		l     project.Located
+		look  string
 		stops []color.Stop
 	}
 	var all []ramp
+	seen := map[*network.Node]bool{} // what stands in a group stands in every look that uses it
 	for i := range in.p.Looks {
-		l := &in.p.Looks[i]
-		for k := range l.Nodes {
-			if d := &l.Nodes[k]; d.Kind == "ramp" && d.Bands["stops"] == "" {
-				if stops := d.Value(in.cat.Of(d).Setting("stops")).([]color.Stop); len(stops) > 1 {
-					all = append(all, ramp{l, d.ID, stops})
-				}
+		look := in.p.Looks[i].ID
+		net := in.flat[look]
+		if net == nil {
+			continue
+		}
+		for k := range net.Nodes {
+			l, ok := in.p.Locate(look, net.Nodes[k].ID)
+			if !ok || l.Node.Kind != "ramp" || seen[l.Node] || l.Node.Bands["stops"] != "" {
+				continue
+			}
+			seen[l.Node] = true
+			if stops := l.Node.Value(in.cat.Of(l.Node).Setting("stops")).([]color.Stop); len(stops) > 1 {
+				all = append(all, ramp{l, look, stops})
 			}
 		}
 	}
+	key := func(r *ramp) string { return r.l.Edit.Look + r.l.Edit.Group + "/" + r.l.Edit.Node }
 	for i := range all {
 		for k := i + 1; k < len(all); k++ {
 			a, b := &all[i], &all[k]
 			if len(a.stops) != len(b.stops) || !nearly(a.stops, b.stops) {
 				continue
 			}
-			id := in.p.NextBandSet()
-			names := [2]string{a.look.Node(a.id).Title(in.cat), b.look.Node(b.id).Title(in.cat)}
-			in.remark(Remark{Key: "near/" + a.look.ID + "/" + a.id + "/" + b.look.ID + "/" + b.id, Title: "Edges that nearly meet", Look: b.look.ID, Node: b.id,
-				Text: fmt.Sprintf("The band edges of %s and %s lie close beside each other: thin slivers show between them.", names[0], names[1]),
-				Mend: "Share one set of edges", Do: []project.Edit{
-					{Op: "bands.make", Look: a.look.ID, Node: a.id, Key: "stops", Name: names[0]},
-					{Op: "bands.join", Look: b.look.ID, Node: b.id, Key: "stops", ID: id}}})
+			first, second := a.l.Edit, b.l.Edit
+			first.Op, first.Key, first.Name = "bands.make", "stops", in.title(a.l)
+			second.Op, second.Key, second.ID = "bands.join", "stops", in.p.NextBandSet()
+			in.remark(Remark{Key: "near/" + key(a) + "/" + key(b), Title: "Edges that nearly meet", Look: b.look, Path: b.l.Path, Node: b.l.Edit.Node,
+				Text: fmt.Sprintf("The band edges of %s and %s lie close beside each other: thin slivers show between them.", in.title(a.l), in.title(b.l)),
+				Mend: "Share one set of edges", Do: []project.Edit{first, second}})
 			return // one at a time: the mend may settle others
 		}
 	}
