@@ -232,6 +232,9 @@ func TestLightsAndChecksByHand(t *testing.T) {
 	require.NoError(t, d.Mouse.MoveTo(proto.NewPoint(px, py)))
 	require.NoError(t, d.Mouse.Click(proto.InputMouseButtonLeft, 1))
 	assert.Equal(t, "light1", d.eval(`() => mobanta.state.light`), "a press elsewhere leaves the light in hand")
+	require.NoError(t, d.Reload())
+	d.until("the desk again", `() => Boolean(window.mobanta?.live.ws) && mobanta.state.light === "light1" && document.getElementById("ball-name").textContent === "Disc"`)
+	d.settled()
 	// A strong light is told of; the mend is one press, and undo takes it back.
 	v = d.version()
 	d.edit(`{"op":"light.set","id":"sun","key":"strength","value":4}`)

@@ -41,6 +41,14 @@ function go(look, path, group) {
 
 const address = () => history.replaceState(null, "", `${base}?${query()}`);
 
+/** Takes a light in hand: the one that is dragged, and that the ball shows. */
+function takeLight(id) {
+  state.light = id;
+  picture.showLight();
+  address();
+  refresh("stage");
+}
+
 /** Opens the group that a node stands for. */
 function enter(id) {
   path(state.path ? `${state.path}/${id}` : id);
@@ -99,8 +107,8 @@ async function run(el) {
   } else if ("thenClose" in d) refresh("network", "list", "bench");
   else if ("thenLook" in d && answer.created) choose("", { look: answer.created });
   else if ("thenLight" in d && answer.created) {
-    state.light = answer.created;
-    refresh("stage", "hint");
+    takeLight(answer.created);
+    refresh("hint");
   }
 }
 
@@ -149,11 +157,7 @@ async function bringPicture(file, change) {
 /** Shows what a remark is about: a light, the stage, or a node. */
 function showAt(d) {
   toggleChecks(false);
-  if (d.showLight) {
-    state.light = d.showLight;
-    picture.showLight();
-    refresh("stage");
-  }
+  if (d.showLight) takeLight(d.showLight);
   if (!d.showNode) return tab("stage");
   jump(d.showNode, d.showPath, d.showLook);
   tab("network");
@@ -211,11 +215,8 @@ document.addEventListener("click", async (e) => {
     e.preventDefault();
     choose("", { look: d.lookTab });
   } else if (d.peek) peek(d.peek);
-  else if (d.light) {
-    state.light = d.light;
-    picture.showLight();
-    refresh("stage");
-  } else if (d.pick) openPicker(d.pick);
+  else if (d.light) takeLight(d.light);
+  else if (d.pick) openPicker(d.pick);
   else if (d.act) {
     if ($("menu").contains(el)) $("menu").hidePopover();
     runAction(d.act);
@@ -441,7 +442,7 @@ Object.assign(act, {
     on.dispatchEvent(new Event("change", { bubbles: true }));
     say(`Picked ${hex}.`);
   },
-  lightChosen: () => refresh("stage"),
+  takeLight,
   focused: () => document.activeElement?.closest?.("[data-card]")?.dataset.card,
   note: () => {
     const el = $("node-note");

@@ -188,11 +188,7 @@ export class Picture {
       if (e.button > 1) return;
       const tool = e.button === 1 ? "pan" : which();
       if (tool === "pick") return this.picks(e);
-      if (tool === "lamp") {
-        state.light = el.dataset.lamp;
-        this.showLight();
-        act.lightChosen?.();
-      }
+      if (tool === "lamp") act.takeLight(el.dataset.lamp);
       const [x0, y0] = at(e, tool);
       const straight = tool === "ball" || (tool === "light" && this.way === "highlight");
       let last = [x0, y0], queued = false, moved = straight;
