@@ -26,7 +26,8 @@ const (
 	firstRays  = 1
 	probeRays  = 4  // to find the penumbrae
 	settleRays = 89 // in them
-	skyRays    = 64
+	skyProbe   = 16 // as probeRays, to a sky
+	skyRays    = 96 // as settleRays
 	aloneRays  = 16 // where there is no base to go by
 	candidates = 8  // places among which a single ray chooses
 	chunk      = 1024
@@ -123,15 +124,13 @@ func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, o
 		return
 	}
 	raw, grid := make([]float32, set.N), set.Grid()
-	if l.Kind != light.Sky {
-		t.each(ctx, set, func(i int) { raw[i] = t.open(set, i, l, probeRays) })
-	}
-	rays, rounds := settleRays, 2
+	probe, rays, rounds := probeRays, settleRays, 2
 	if l.Kind == light.Sky {
-		rays, rounds = skyRays, 3
+		probe, rays, rounds = skyProbe, skyRays, 3
 	}
+	t.each(ctx, set, func(i int) { raw[i] = t.open(set, i, l, probe) })
 	t.each(ctx, set, func(i int) {
-		if share[i] = raw[i]; l.Kind == light.Sky || uneven(set, i, grid, raw) {
+		if share[i] = raw[i]; uneven(set, i, grid, raw) {
 			share[i] = t.open(set, i, l, rays)
 		}
 	})
