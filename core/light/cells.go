@@ -33,22 +33,13 @@ func cellArea(j int) float64 {
 
 func newCells(pic *pixmap.Pixmap) *cells {
 	c := &cells{mean: make([]color.C, cellsW*cellsH), col: make([]float32, (cellsW+1)*cellsH), row: make([]float64, cellsH+1)}
-	// Every pixel counts: a sun may be one of eight million.
-	nx, ny := (pic.W+cellsW-1)/cellsW, (pic.H+cellsH-1)/cellsH
 	var wg sync.WaitGroup
 	for j := range cellsH {
 		wg.Go(func() {
 			sums := c.col[j*(cellsW+1):][:cellsW+1]
 			for i := range cellsW {
 				m := &c.mean[j*cellsW+i]
-				for b := range ny {
-					for a := range nx {
-						v := pic.Latlong((float64(i)+(float64(a)+0.5)/float64(nx))/cellsW, (float64(j)+(float64(b)+0.5)/float64(ny))/cellsH)
-						for k := range m {
-							m[k] += v[k] / float32(nx*ny)
-						}
-					}
-				}
+				*m = meanOf(pic, i, j)
 				sums[i+1] = sums[i] + m.Luminance()
 			}
 		})
@@ -58,6 +49,25 @@ func newCells(pic *pixmap.Pixmap) *cells {
 		c.row[j+1] = c.row[j] + float64(c.col[(j+1)*(cellsW+1)-1])*cellArea(j)
 	}
 	return c
+}
+
+// meanOf returns the mean of a picture over a cell. Every pixel counts: a sun may be
+// one of eight million.
+func meanOf(pic *pixmap.Pixmap, i, j int) (m color.C) {
+	x0, x1, y0, y1 := i*pic.W/cellsW, (i+1)*pic.W/cellsW, j*pic.H/cellsH, (j+1)*pic.H/cellsH
+	n := float32((x1 - x0) * (y1 - y0))
+	if pic.W < cellsW || pic.H < cellsH {
+		return pic.Latlong((float64(i)+0.5)/cellsW, (float64(j)+0.5)/cellsH)
+	}
+	for y := y0; y < y1; y++ {
+		for x := x0; x < x1; x++ {
+			v, _ := pic.At(x, y)
+			for k := range m {
+				m[k] += v[k] / n
+			}
+		}
+	}
+	return m
 }
 
 // at returns the mean of the cell in a direction, and how likely sample is to go
