@@ -16,7 +16,18 @@ type cells struct {
 	mean []color.C // row by row from the top
 	col  []float32 // for each row, the luminance of the cells up to and without each, and of all
 	row  []float64 // the light, luminance times steradians, of the rows up to and without each, and of all
+	kept []sought  // what sample gives at the middles of keptN × keptN places of the unit square
 }
+
+// sought is a direction, the mean of the cell there, and how often it is sought, per
+// steradian.
+type sought struct {
+	dir     vec.V
+	mean    color.C
+	density float32
+}
+
+const keptN = 256
 
 const cellsW, cellsH = 512, 256
 
@@ -48,7 +59,22 @@ func newCells(pic *pixmap.Pixmap) *cells {
 	for j := range cellsH {
 		c.row[j+1] = c.row[j] + float64(c.col[(j+1)*(cellsW+1)-1])*cellArea(j)
 	}
+	c.kept = make([]sought, keptN*keptN)
+	for j := range keptN {
+		wg.Go(func() {
+			for i := range keptN {
+				c.kept[j*keptN+i] = c.sample((float64(i)+0.5)/keptN, (float64(j)+0.5)/keptN)
+			}
+		})
+	}
+	wg.Wait()
 	return c
+}
+
+// seek is sample at the place that is kept nearest to (x, y): a ray takes longer to
+// find than to follow otherwise.
+func (c *cells) seek(x, y float32) *sought {
+	return &c.kept[min(keptN-1, int(y*keptN))*keptN+min(keptN-1, int(x*keptN))]
 }
 
 // meanOf returns the mean of a picture over a cell. Every pixel counts: a sun may be
@@ -86,17 +112,17 @@ func (c *cells) density(m color.C) float32 {
 }
 
 // sample returns a direction for a place of the unit square, places in proportion
-// to their luminance, and what at returns there. It keeps what is even about a set
-// of places. Of a black picture it returns a density of 0.
-func (c *cells) sample(x, y float32) (dir vec.V, m color.C, density float32) {
-	want := float64(y) * c.row[cellsH]
+// to their luminance. It keeps what is even about a set of places. Of a black
+// picture it returns a density of 0.
+func (c *cells) sample(x, y float64) (out sought) {
+	want := y * c.row[cellsH]
 	j := min(cellsH-1, sort.Search(cellsH, func(j int) bool { return c.row[j+1] > want }))
 	sums := c.col[j*(cellsW+1):][:cellsW+1]
-	across := x * sums[cellsW]
+	across := float32(x) * sums[cellsW]
 	i := min(cellsW-1, sort.Search(cellsW, func(i int) bool { return sums[i+1] > across }))
-	m = c.mean[j*cellsW+i]
-	if density = c.density(m); density == 0 {
-		return dir, m, 0
+	out.mean = c.mean[j*cellsW+i]
+	if out.density = c.density(out.mean); out.density == 0 {
+		return out
 	}
 	down := max(0, min(1, (want-c.row[j])/(c.row[j+1]-c.row[j])))
 	along := float64(max(0, min(1, (across-sums[i])/(sums[i+1]-sums[i]))))
@@ -104,7 +130,8 @@ func (c *cells) sample(x, y float32) (dir vec.V, m color.C, density float32) {
 	cos := upper + (lower-upper)*down
 	sin := math.Sqrt(max(0, 1-cos*cos))
 	s, k := math.Sincos(((float64(i)+along)/cellsW - 0.5) * 2 * math.Pi)
-	return vec.V{float32(sin * s), float32(cos), float32(sin * k)}, m, density
+	out.dir = vec.V{float32(sin * s), float32(cos), float32(sin * k)}
+	return out
 }
 
 // parcels returns the light of w × h larger cells, each from the middle of what is

@@ -82,8 +82,8 @@ func (d *Dome) Irradiance(n vec.V) color.C {
 // It also returns the tone from there and how often directions come, per steradian:
 // 0 for a black picture, which has none.
 func (d *Dome) Seek(x, y float32) (dir vec.V, tone, density float32) {
-	dir, c, density := d.pan.cells.sample(x, y)
-	return vec.V{dir[0]*d.cos + dir[2]*d.sin, dir[1], dir[2]*d.cos - dir[0]*d.sin}, d.by(c).Luminance(), density
+	s := d.pan.cells.seek(x, y)
+	return vec.V{s.dir[0]*d.cos + s.dir[2]*d.sin, s.dir[1], s.dir[2]*d.cos - s.dir[0]*d.sin}, d.by(s.mean).Luminance(), s.density
 }
 
 // Sought returns the tone in a direction as Seek has it, and how often Seek returns
