@@ -27,9 +27,11 @@ type sought struct {
 	density float32
 }
 
-const keptN = 256
-
-const cellsW, cellsH = 512, 256
+const (
+	cellsW, cellsH = 512, 256
+	keptN          = 256
+	brightest      = 1e9 // a thousand times the sun at noon; files can claim 10³⁸, which does not add up
+)
 
 // band is a row of cells: the cosines at its upper and lower side.
 func band(j int) (upper, lower float64) {
@@ -83,13 +85,14 @@ func meanOf(pic *pixmap.Pixmap, i, j int) (m color.C) {
 	x0, x1, y0, y1 := i*pic.W/cellsW, (i+1)*pic.W/cellsW, j*pic.H/cellsH, (j+1)*pic.H/cellsH
 	n := float32((x1 - x0) * (y1 - y0))
 	if pic.W < cellsW || pic.H < cellsH {
-		return pic.Latlong((float64(i)+0.5)/cellsW, (float64(j)+0.5)/cellsH)
+		m = pic.Latlong((float64(i)+0.5)/cellsW, (float64(j)+0.5)/cellsH)
+		return color.C{min(m[0], brightest), min(m[1], brightest), min(m[2], brightest)}
 	}
 	for y := y0; y < y1; y++ {
 		for x := x0; x < x1; x++ {
 			v, _ := pic.At(x, y)
 			for k := range m {
-				m[k] += v[k] / n
+				m[k] += min(v[k], brightest) / n
 			}
 		}
 	}

@@ -263,6 +263,24 @@ func TestSeekingABrightSky(t *testing.T) {
 	assert.Zero(t, density, "a black sky has no brighter place")
 }
 
+func TestASkyThatClaimsToBeTooBright(t *testing.T) {
+	for _, w := range []int{16, 1024} {
+		p := patched(w, w/2, 0.1, 0, 0, 0, 0, 0)
+		copy(p.Pix[4*(w*w/8):], []byte{255, 255, 255, 255, 255, 255, 255, 255})
+		d := NewPictureDome(p, 0, color.C{1, 1, 1})
+		for _, n := range []vec.V{{0, 1, 0}, {0, -1, 0}, {1, 0, 0}, {0, 0, -1}} {
+			for _, c := range []color.C{d.Irradiance(n), d.Mirrored(n, 0.5), d.Mirrored(n, 1)} {
+				for _, v := range c {
+					require.False(t, v-v != 0 || v < 0, "%v", c)
+				}
+			}
+		}
+		dir, tone, density := d.Seek(0.4, 0.5)
+		require.InDelta(t, 1, dir.Len(), 1e-4)
+		require.False(t, tone-tone != 0 || density-density != 0)
+	}
+}
+
 func fraction(x float64) float32 { return float32(x - math.Floor(x)) }
 
 func TestLightsWellAboveTheHorizon(t *testing.T) {
