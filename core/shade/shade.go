@@ -124,9 +124,9 @@ func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, o
 		return
 	}
 	raw, grid := make([]float32, set.N), set.Grid()
-	probe, rays, rounds := probeRays, settleRays, 2
+	probe, rays, rounds := probeRays, settleRays, 1
 	if l.Kind == light.Sky {
-		probe, rays, rounds = skyProbe, skyRays, 3
+		probe, rays, rounds = skyProbe, skyRays, 2
 	}
 	t.each(ctx, set, func(i int) { raw[i] = t.open(set, i, l, probe) })
 	t.each(ctx, set, func(i int) {
