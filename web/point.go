@@ -267,10 +267,7 @@ func fell(d *network.Node, spec *network.Spec, in []float32) string {
 	}
 	band := func(key string) string {
 		stops := d.Value(spec.Setting(key)).([]color.Stop)
-		k := 0
-		for k+1 < len(stops) && in[0] >= stops[k+1].At {
-			k++
-		}
+		k := color.BandOf(stops, in[0])
 		return fmt.Sprintf("band %d of %d, %s", k+1, len(stops), cmp.Or(stops[k].Name, "no name"))
 	}
 	tone := number(in[0])

@@ -100,3 +100,11 @@ func TestBlendOfTwoRamps(t *testing.T) {
 	a, b := NewRamp([]Stop{{Color: C{1, 0, 0}}}, MixLinear), NewRamp([]Stop{{Color: C{0, 0, 1}}}, MixLinear)
 	assert.Equal(t, C{0.75, 0, 0.25}, a.Blend(b, 0.3, 0.25))
 }
+
+func TestABandBeginsAtItsStop(t *testing.T) {
+	stops := []Stop{{At: 0.2}, {At: 0.5}, {At: 0.5}, {At: 0.8}}
+	for tone, want := range map[float32]int{-1: 0, 0.1: 0, 0.2: 0, 0.4999: 0, 0.5: 2, 0.7: 2, 0.8: 3, 5: 3} {
+		assert.Equal(t, want, BandOf(stops, tone), "%v", tone)
+	}
+	assert.Zero(t, BandOf(stops[:1], 0.9))
+}

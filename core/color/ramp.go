@@ -69,6 +69,16 @@ func CheckStops(stops []Stop) error {
 	return nil
 }
 
+// BandOf returns the number of the band that a tone falls into, from 0: that of the
+// last stop at or before it. The stops are in order of tone.
+func BandOf(stops []Stop, tone float32) int {
+	k := 0
+	for k+1 < len(stops) && tone >= stops[k+1].At {
+		k++
+	}
+	return k
+}
+
 // SortStops puts stops in order of tone; equal ones keep their order.
 func SortStops(stops []Stop) {
 	sort.SliceStable(stops, func(i, j int) bool { return stops[i].At < stops[j].At })

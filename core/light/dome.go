@@ -68,7 +68,8 @@ func (d *Dome) Tone(dir vec.V) float32 { return d.Radiance(dir).Luminance() }
 
 // Irradiance returns what an open surface with unit normal n receives, 1 of a sky
 // that is 1 all over. For a colour or a blend it is exact; for a picture, a sum
-// over 8,192 pieces of the sky, within about a thousandth.
+// over 8,192 pieces of the sky, within about a hundredth of what its brightest
+// place gives.
 func (d *Dome) Irradiance(n vec.V) color.C {
 	if d.pan == nil {
 		// The cosine-weighted mean of height over the hemisphere about n is ⅔ of n's.

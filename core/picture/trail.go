@@ -103,8 +103,11 @@ func (r *Renderer) Trail(ctx context.Context, u, v float64) (*Trail, error) {
 				})
 			}
 		}
+		if Cut(d) == "" {
+			continue
+		}
 		for _, port := range spec.Inputs {
-			if target := g.program.Input(id, port.Key); Cut(d) != "" && port.Type == network.Tone && len(target) == 1 {
+			if target := g.program.Input(id, port.Key); port.Type == network.Tone && len(target) == 1 {
 				targets = append(targets, target[0])
 				fill = append(fill, func(p []node.Plane) { s.In = append(s.In, p[0][0]) })
 			}

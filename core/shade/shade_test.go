@@ -267,23 +267,53 @@ func TestFlatAndRoundLightsThrowTheShadowsOfTheirShape(t *testing.T) {
 }
 
 func TestSoftLightIsTheSameOnAnyNumberOfCores(t *testing.T) {
-	l := stage.NewLight("", "", light.Sun)
-	l.Elevation, l.Size = 50, 15
-	sc := lit(t, l, stage.Camera{}, mesh.Torus(0.75, 0.3, 64, 32), mesh.Sphere(0.4, 32, 16))
-	var first []float32
-	for _, workers := range []int{1, 2, 3} {
-		for _, level := range []int{0, 1} {
-			tr, set := seen(t, sc, 96, middle)
-			tr.Workers, set.Level = workers, level
-			s, err := tr.Share(context.Background(), set, &sc.Lights[0])
-			require.NoError(t, err)
-			if level == 1 && first == nil {
-				first = s
-			} else if level == 1 {
-				assert.Equal(t, first, s)
+	for name, dome := range map[string]*light.Dome{"sun": nil, "sky": brightPlace()} {
+		l := stage.NewLight("", "", light.Sun)
+		l.Elevation, l.Size = 50, 15
+		if dome != nil {
+			l = stage.NewLight("", "", light.Sky)
+		}
+		sc := lit(t, l, stage.Camera{}, mesh.Torus(0.75, 0.3, 64, 32), mesh.Sphere(0.4, 32, 16))
+		if dome != nil {
+			sc.Lights[0].Dome = dome
+		}
+		first := map[int][]float32{}
+		for _, workers := range []int{1, 2, 3} {
+			for _, level := range []int{0, 1} {
+				tr, set := seen(t, sc, 96, middle)
+				tr.Workers, set.Level = workers, level
+				s, err := tr.Share(context.Background(), set, &sc.Lights[0])
+				require.NoError(t, err)
+				if workers == 1 {
+					first[level] = s
+				}
+				assert.Equal(t, first[level], s, "%s, level %d, on %d cores", name, level, workers)
 			}
 		}
 	}
+}
+
+func TestASingleRayChoosesInProportion(t *testing.T) {
+	// A wide disc that the horizon cuts in half: rays go to the upper half alone, and there as the cosine
+	// has it: their mean height is that of y² over y on the half disc, (π/8) / (2/3).
+	l := light.Source{Kind: light.Disc, At: vec.V{0, 0, 100}, Dir: vec.V{0, 0, 1}, Size: 1, Strength: 1}
+	l.Ready()
+	up, eye := vec.V{0, 1, 0}, vec.V{0, 0, 1}
+	aim := l.Aim(vec.V{}, up, eye)
+	u, v := float32(0.3), float32(0.6)
+	var sum float64
+	const n = 20000
+	for range n {
+		dir, ok := pick(&l, &aim, up, u, v, candidates)
+		require.True(t, ok)
+		require.Greater(t, dir[1], float32(0))
+		sum += float64(dir[1]) / n
+		u, v = fraction(float64(u)+0.1031), fraction(float64(v)+0.2963)
+	}
+	assert.InDelta(t, math.Pi/8/(2.0/3), sum, 0.03)
+	aim = l.Aim(vec.V{}, up.Mul(-1), eye)
+	_, ok := pick(&l, &aim, vec.V{0, 0, -1}, 0.2, 0.2, candidates)
+	assert.False(t, ok, "all of it lies behind")
 }
 
 func TestLaterPositionsTakeTheSoftLightOfTheFirst(t *testing.T) {
