@@ -27,7 +27,7 @@ func TestAtLeastEightRecipesThatReachTheirFinish(t *testing.T) {
 		assert.NotEmpty(t, r.File.Name)
 		assert.False(t, seen[r.ID] || seen[r.File.Name])
 		seen[r.ID], seen[r.File.Name] = true, true
-		flat, err := network.Grouped{Base: node.Catalogue{}, Groups: r.File.Groups}.Flatten(&r.File.Network)
+		flat, err := network.NewGrouped(node.Catalogue{}, r.File.Groups).Flatten(&r.File.Network)
 		require.NoError(t, err)
 		reached := map[string]bool{}
 		var walk func(id string)

@@ -62,8 +62,8 @@ func CheckStops(stops []Stop) error {
 		if s.Edge != "" && !slices.Contains(Edges, s.Edge) {
 			return fmt.Errorf("color: stop %d has an unknown edge %.20q", i+1, s.Edge)
 		}
-		if len(s.Name) > 100 || len(s.Swatch) > 64 {
-			return fmt.Errorf("color: the name of stop %d is too long", i+1)
+		if len(s.Swatch) > 64 {
+			return fmt.Errorf("color: stop %d follows a swatch that cannot be", i+1)
 		}
 	}
 	return nil

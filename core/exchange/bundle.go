@@ -21,9 +21,8 @@ const BundleVersion = 1
 
 // Limits on a bundle.
 const (
-	MaxBundleBytes  = 512 << 20
-	maxProjectBytes = 64 << 20
-	maxBundleFiles  = 1000
+	MaxBundleBytes = 512 << 20
+	maxBundleFiles = 1000
 )
 
 // File is a stored model or picture: its bytes are named by their hash.
@@ -145,16 +144,13 @@ func ReadBundle(data []byte) (*project.Project, map[string]File, error) {
 	if len(m.Files) > maxBundleFiles {
 		return nil, nil, fmt.Errorf("exchange: the bundle holds more than %d files", maxBundleFiles)
 	}
-	doc, err := read("project.json", maxProjectBytes)
+	doc, err := read("project.json", project.MaxBytes)
 	if err != nil {
 		return nil, nil, err
 	}
-	p := &project.Project{}
-	if err := decode(doc, p, "bundle's project"); err != nil {
-		return nil, nil, err
-	}
-	if err := p.Settle(); err != nil {
-		return nil, nil, fmt.Errorf("exchange: %w", err)
+	p, err := project.Read(doc)
+	if err != nil {
+		return nil, nil, fmt.Errorf("exchange: the bundle's project cannot be read: %w", err)
 	}
 	files := map[string]File{}
 	for _, model := range p.Stage.Models {

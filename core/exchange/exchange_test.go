@@ -45,16 +45,16 @@ func TestLookFilesAreRefusedInWords(t *testing.T) {
 	for text, want := range map[string]string{
 		`{`: "ends too early",
 		"{\n\"mobanta\": \"look\",\n\"version\": oops}": "line 3",
-		`{"mobanta":"look","version":1,"colour":"red"}`: `unknown field "colour"`,
+		`{"mobanta":"look","version":1,"colour":"red"}`: `line 1, column 31: there is no member "colour"`,
 		`{"mobanta":"bundle","version":1}`:              "not a look file",
 		`{"mobanta":"look","version":7}`:                "version 7; this program reads version 1",
 		`{"mobanta":"look","version":1,"nodes":[]}`:     "no Finish node",
-		look(``) + "x":                                                        "more behind its end",
+		look(``) + "x":                                                        "more behind the end",
 		look(`{"id":"a","kind":"Glow worm"},`):                                `unknown kind "Glow worm"`,
 		look(`{"id":"a","kind":"Ramp","set":{"stopz":1}},`):                   `no setting "stopz"`,
 		look(`{"id":"a","kind":"Ramp","in":{"tone":"a.tone"}},`):              "would feed itself",
-		look(`{"id":"a","kind":5},`):                                          "cannot unmarshal number",
-		`{"mobanta":"look","version":1,"nodes":` + strings.Repeat("[", 5<<20): "nested too deep",
+		look(`{"id":"a","kind":5},`):                                          "line 1, column 70: nodes.1.kind is the number 5, where a text belongs",
+		`{"mobanta":"look","version":1,"nodes":` + strings.Repeat("[", 5<<20): "nested more than 64 deep",
 		`{"name":"` + strings.Repeat("x", exchange.MaxLookBytes):              "larger than",
 	} {
 		_, err := exchange.ReadLook(strings.NewReader(text))
@@ -136,7 +136,7 @@ func TestBundlesAreRefusedInWords(t *testing.T) {
 		"document version":  {replace("project.json", `"version": 1`, `"version": 3`), "version 3"},
 		"something else":    {replace("bundle.json", `"bundle"`, `"look"`), "not a bundle"},
 		"a path for a hash": {replace("project.json", exchange.Hash(ball.Data), "../../etc/passwd"), "names no file"},
-		"unknown field":     {replace("project.json", `"name"`, `"nome"`), "unknown field"},
+		"unknown member":    {replace("project.json", `"name"`, `"nome"`), `no member "nome"`},
 		"a damaged model":   {replace("files/"+exchange.Hash(ball.Data), "v 1 0 0", "v 2 0 0"), "is damaged"},
 	} {
 		_, _, err := exchange.ReadBundle(tc.data)

@@ -3,7 +3,6 @@
 package exchange
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -15,6 +14,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/pixmap"
+	"mobanta/core/strict"
 )
 
 // LookVersion is the version of look files that this program writes and reads.
@@ -22,9 +22,6 @@ const LookVersion = 1
 
 // MaxLookBytes limits a look file.
 const MaxLookBytes = 8 << 20
-
-// maxDepth is how deep the JSON of a look file may be nested; ours needs six.
-const maxDepth = 32
 
 // LookFile is a look as a file holds it, or, as a fragment, some nodes of one.
 type LookFile struct {
@@ -82,7 +79,7 @@ func read(r io.Reader, kinds ...string) (*LookFile, error) {
 	if err := network.SettleGroups(node.Catalogue{}, f.Groups); err != nil {
 		return nil, fmt.Errorf("exchange: %w", err)
 	}
-	cat := network.Grouped{Base: node.Catalogue{}, Groups: f.Groups}
+	cat := network.NewGrouped(node.Catalogue{}, f.Groups)
 	if err := f.Network.Settle(cat); err != nil {
 		return nil, fmt.Errorf("exchange: %w", err)
 	}
@@ -126,7 +123,7 @@ func (f *LookFile) shown() []string {
 	for i := range f.Groups {
 		nets = append(nets, &f.Groups[i].Network)
 	}
-	return network.Pictures(network.Grouped{Base: node.Catalogue{}, Groups: f.Groups}, nets...)
+	return network.Pictures(network.NewGrouped(node.Catalogue{}, f.Groups), nets...)
 }
 
 // WriteFragment writes nodes as text to be pasted elsewhere.
@@ -165,56 +162,10 @@ func write(w io.Writer, f LookFile) error {
 	return nil
 }
 
-// decode reads JSON strictly: unknown fields are named, and the place of a
-// slip is told by line and column.
+// decode reads JSON strictly; what names it in a message.
 func decode(data []byte, to any, what string) error {
-	if depth(data) > maxDepth {
-		return fmt.Errorf("exchange: the %s is nested too deep", what)
+	if err := strict.Decode(data, to); err != nil {
+		return fmt.Errorf("exchange: the %s cannot be read: %w", what, err)
 	}
-	dec := json.NewDecoder(bytes.NewReader(data))
-	dec.DisallowUnknownFields()
-	err := dec.Decode(to)
-	if err == nil && len(bytes.TrimSpace(data[dec.InputOffset():])) > 0 {
-		err = errors.New("there is more behind its end")
-	}
-	if err == nil {
-		return nil
-	}
-	at := int64(-1)
-	var syntax *json.SyntaxError
-	var kind *json.UnmarshalTypeError
-	switch {
-	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF):
-		return fmt.Errorf("exchange: the %s ends too early: part of it is missing", what)
-	case errors.As(err, &syntax):
-		at = syntax.Offset
-	case errors.As(err, &kind):
-		at = kind.Offset
-	}
-	if at >= 0 && at <= int64(len(data)) {
-		line := bytes.Count(data[:at], []byte("\n")) + 1
-		col := int(at) - bytes.LastIndexByte(data[:at], '\n') - 1
-		return fmt.Errorf("exchange: the %s is damaged at line %d, column %d: %w", what, line, col, err)
-	}
-	return fmt.Errorf("exchange: the %s cannot be read: %w", what, err)
-}
-
-// depth returns how deep brackets are nested outside strings.
-func depth(data []byte) int {
-	d, most, quoted := 0, 0, false
-	for i := 0; i < len(data); i++ {
-		switch c := data[i]; {
-		case quoted && c == '\\':
-			i++
-		case c == '"':
-			quoted = !quoted
-		case quoted:
-		case c == '{' || c == '[':
-			d++
-			most = max(most, d)
-		case c == '}' || c == ']':
-			d--
-		}
-	}
-	return most
+	return nil
 }

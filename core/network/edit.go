@@ -6,6 +6,8 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+
+	"mobanta/core/text"
 )
 
 // Add appends a node of the given kind and returns its id.
@@ -350,9 +352,7 @@ func (n *Network) Rename(id, name string) error {
 	if d == nil {
 		return fmt.Errorf("network: there is no node %.40q", id)
 	}
-	if name = strings.TrimSpace(name); len(name) > maxName {
-		return fmt.Errorf("network: the name is longer than %d bytes", maxName)
-	}
-	d.Name = name
-	return nil
+	var err error
+	d.Name, err = text.Label(name)
+	return err
 }

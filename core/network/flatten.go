@@ -13,7 +13,7 @@ const PassKind = "pass:"
 // A node within a group gets the id "outer/inner", what a bypassed node hands on
 // as PORT becomes a node "id~PORT".
 func (c Grouped) Flatten(n *Network) (*Network, error) {
-	order, err := c.order()
+	order, err := c.Order()
 	if err != nil {
 		return nil, err
 	}

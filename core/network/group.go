@@ -5,12 +5,16 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
+
+	"mobanta/core/text"
 )
 
 // Limits on groups.
 const (
 	MaxGroups    = 200
+	maxWithin    = 32 // groups within groups
 	maxExposed   = 64
 	maxFlattened = 10_000 // nodes of a look once all groups are opened
 )
@@ -27,6 +31,9 @@ type Group struct {
 	Inputs  []Exposed `json:"inputs,omitempty"`
 	Outputs []Exposed `json:"outputs,omitempty"`
 	Network
+
+	// Shown tells as Given does what keys the exposed inputs and outputs had.
+	Shown map[string]int `json:"-"`
 }
 
 // Exposed is a port or a setting that a group shows on its outside.
@@ -53,17 +60,25 @@ func (g *Group) Clone() Group {
 	return out
 }
 
-// Grouped is a catalogue in which a project's groups are kinds too.
+// Grouped is a catalogue in which a project's groups are kinds too. It remembers
+// the specs of groups that it was asked for: make a new one after a group has
+// changed. It is for one goroutine at a time.
 type Grouped struct {
 	Base   Catalogue
-	Groups []Group
+	groups []Group
+	specs  map[string]*Spec // by group; nil while it is being made
+}
+
+// NewGrouped returns the catalogue of the kinds of base and of groups.
+func NewGrouped(base Catalogue, groups []Group) Grouped {
+	return Grouped{base, groups, make(map[string]*Spec, len(groups))}
 }
 
 // Group returns the group of that id, nil if there is none.
 func (c Grouped) Group(id string) *Group {
-	for i := range c.Groups {
-		if c.Groups[i].ID == id {
-			return &c.Groups[i]
+	for i := range c.groups {
+		if c.groups[i].ID == id {
+			return &c.groups[i]
 		}
 	}
 	return nil
@@ -81,7 +96,7 @@ func (c Grouped) GroupOf(d *Node) *Group {
 func (c Grouped) Spec(kind string) *Spec {
 	if id, ok := strings.CutPrefix(kind, GroupPrefix); ok {
 		if g := c.Group(id); g != nil {
-			return c.spec(g, nil)
+			return c.spec(g)
 		}
 		return nil
 	}
@@ -97,24 +112,23 @@ func (c Grouped) Of(d *Node) *Spec {
 }
 
 // spec returns the spec of the node that stands for g. Exposures whose target
-// has gone are left out. within are the groups being looked into.
-func (c Grouped) spec(g *Group, within []string) *Spec {
+// has gone are left out, and so are those of a group within itself. What was found
+// once is not looked for again: groups that hold groups twice, and so on, would
+// take a time that doubles with each.
+func (c Grouped) spec(g *Group) *Spec {
+	if s, ok := c.specs[g.ID]; ok && s != nil {
+		return s
+	}
 	s := &Spec{Kind: GroupPrefix + g.ID, Name: g.Name, Family: "group", Purpose: g.Note, Words: []string{"group"}}
 	if s.Purpose == "" {
 		s.Purpose = fmt.Sprintf("%d nodes made one.", len(g.Nodes))
 	}
-	if slices.Contains(within, g.ID) {
+	if _, looking := c.specs[g.ID]; looking {
 		return s
 	}
-	inner := func(d *Node) *Spec {
-		if h := c.GroupOf(d); h != nil {
-			return c.spec(h, append(slices.Clone(within), g.ID))
-		}
-		if strings.HasPrefix(d.Kind, GroupPrefix) {
-			return nil
-		}
-		return c.Base.Of(d)
-	}
+	c.specs[g.ID] = nil
+	defer func() { c.specs[g.ID] = s }()
+	inner := c.Of
 	for _, e := range g.Inputs {
 		if len(e.To) == 0 {
 			continue
@@ -168,18 +182,19 @@ func SettleGroups(base Catalogue, groups []Group) error {
 	if len(groups) > MaxGroups {
 		return fmt.Errorf("network: %d groups, more than the %d that are allowed", len(groups), MaxGroups)
 	}
-	c := Grouped{base, groups}
+	c := NewGrouped(base, groups)
 	seen := map[string]bool{}
 	for i := range groups {
 		g := &groups[i]
 		if !idPattern.MatchString(g.ID) || seen[g.ID] {
 			return fmt.Errorf("network: group %d needs an id of its own", i+1)
 		}
-		if seen[g.ID] = true; strings.TrimSpace(g.Name) == "" || len(g.Name) > maxName || len(g.Note) > maxNote {
-			return fmt.Errorf("network: group %q needs a name of at most %d bytes", g.ID, maxName)
+		seen[g.ID] = true
+		if err := tidy(&g.Name, &g.Note, text.Name); err != nil {
+			return fmt.Errorf("network: group %q: %w", g.ID, err)
 		}
 	}
-	order, err := c.order()
+	order, err := c.Order()
 	if err != nil {
 		return err
 	}
@@ -191,13 +206,16 @@ func SettleGroups(base Catalogue, groups []Group) error {
 	return nil
 }
 
-// order returns the groups so that each comes after those that it holds; a group
+// Order returns the groups so that each comes after those that it holds; a group
 // that holds itself is an error.
-func (c Grouped) order() ([]*Group, error) {
+func (c Grouped) Order() ([]*Group, error) {
 	var out []*Group
 	state := map[string]int{}
-	var visit func(g *Group) error
-	visit = func(g *Group) error {
+	var visit func(g *Group, depth int) error
+	visit = func(g *Group, depth int) error {
+		if depth > maxWithin {
+			return fmt.Errorf("network: groups hold groups more than %d deep", maxWithin)
+		}
 		switch state[g.ID] {
 		case 1:
 			return fmt.Errorf("network: group %s would hold itself", g.Name)
@@ -207,7 +225,7 @@ func (c Grouped) order() ([]*Group, error) {
 		state[g.ID] = 1
 		for i := range g.Nodes {
 			if h := c.GroupOf(&g.Nodes[i]); h != nil {
-				if err := visit(h); err != nil {
+				if err := visit(h, depth+1); err != nil {
 					return err
 				}
 			}
@@ -216,8 +234,8 @@ func (c Grouped) order() ([]*Group, error) {
 		out = append(out, g)
 		return nil
 	}
-	for i := range c.Groups {
-		if err := visit(&c.Groups[i]); err != nil {
+	for i := range c.groups {
+		if err := visit(&c.groups[i], 1); err != nil {
 			return nil, err
 		}
 	}
@@ -284,8 +302,10 @@ func checkExposed(e *Exposed, seen map[string]bool) error {
 	if !idPattern.MatchString(e.Key) || seen[e.Key] {
 		return fmt.Errorf("%.40q is no key of its own for an input or output", e.Key)
 	}
-	if seen[e.Key] = true; strings.TrimSpace(e.Name) == "" || len(e.Name) > maxName {
-		return fmt.Errorf("input or output %s needs a name", e.Key)
+	seen[e.Key] = true
+	var err error
+	if e.Name, err = text.Name(e.Name); err != nil {
+		return fmt.Errorf("input or output %s: %w", e.Key, err)
 	}
 	if len(e.To) == 0 {
 		return fmt.Errorf("%s leads nowhere", e.Name)
@@ -327,6 +347,7 @@ func (c Grouped) PruneGroup(g *Group) []string {
 		return out
 	}
 	g.Inputs, g.Outputs = keep(g.Inputs, false), keep(g.Outputs, true)
+	clear(c.specs)
 	return gone
 }
 
@@ -362,20 +383,36 @@ func (c Grouped) Expose(g *Group, at Ref, output bool, name string) (string, err
 	if len(*list) >= maxExposed {
 		return "", fmt.Errorf("network: a group shows at most %d inputs", maxExposed)
 	}
-	if name = strings.TrimSpace(name); name == "" {
+	name, err := text.Label(name)
+	if err != nil {
+		return "", err
+	}
+	if name == "" {
 		name = called
 	}
-	e := Exposed{Key: exposedKey(*list, at.Port), Name: name, To: []Ref{at}}
+	defer clear(c.specs)
+	e := Exposed{Key: exposedKey(*list, g.Shown, at.Port), Name: name, To: []Ref{at}}
 	*list = append(slices.Clone(*list), e)
 	return e.Key, nil
 }
 
-func exposedKey(list []Exposed, key string) string {
-	out := key
-	for k := 2; !idPattern.MatchString(out) || slices.ContainsFunc(list, func(e Exposed) bool { return e.Key == out }); k++ {
-		out = fmt.Sprintf("%s%d", strings.TrimLeft(key, "0123456789-_"), k)
+// exposedKey returns a key after that of the inner port which no entry of the list
+// has, and which was never given: tone, tone2, tone3…
+func exposedKey(list []Exposed, given map[string]int, key string) string {
+	base, _ := Numbered(key)
+	if len(base) > 48 || !idPattern.MatchString(base) {
+		base = "port"
 	}
-	return out
+	highest := given[base]
+	for _, e := range list {
+		if letters, v := Numbered(e.Key); letters == base {
+			highest = max(highest, v, 1)
+		}
+	}
+	if highest == 0 {
+		return base
+	}
+	return base + strconv.Itoa(highest+1)
 }
 
 // Make takes nodes out of a network into a group and puts a node that stands for
@@ -394,7 +431,11 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 	if between := n.between(in); between != "" {
 		return Group{}, "", fmt.Errorf("network: %s lies between these nodes: take it into the group too", n.Node(between).Title(c))
 	}
-	if name = strings.TrimSpace(name); name == "" {
+	name, err := text.Label(name)
+	if err != nil {
+		return Group{}, "", err
+	}
+	if name == "" {
 		name = "Group"
 	}
 	g := Group{ID: groupID, Name: name}
@@ -423,7 +464,7 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 				g.Inputs[k].To = append(g.Inputs[k].To, at)
 				continue
 			}
-			key := exposedKey(g.Inputs, p.Key)
+			key := exposedKey(g.Inputs, nil, p.Key)
 			bySource[source] = len(g.Inputs)
 			g.Inputs = append(g.Inputs, Exposed{Key: key, Name: p.Name, To: []Ref{at}})
 			node.put(key, Input{Wires: outside})
@@ -445,7 +486,7 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 					if err != nil {
 						return g, "", fmt.Errorf("network: %w", err)
 					}
-					renamed[w] = exposedKey(g.Outputs, w.Port)
+					renamed[w] = exposedKey(g.Outputs, nil, w.Port)
 					g.Outputs = append(g.Outputs, Exposed{Key: renamed[w], Name: out.Name, To: []Ref{w}})
 				}
 				n.rewire(d, key, w, Ref{node.ID, renamed[w]})
@@ -458,7 +499,7 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 	if len(g.Outputs) == 0 { // nothing reads them yet: show what the last of them gives
 		for i := len(g.Nodes) - 1; i >= 0 && len(g.Outputs) == 0; i-- {
 			for _, p := range c.Of(&g.Nodes[i]).Outputs {
-				g.Outputs = append(g.Outputs, Exposed{Key: exposedKey(g.Outputs, p.Key), Name: p.Name, To: []Ref{{g.Nodes[i].ID, p.Key}}})
+				g.Outputs = append(g.Outputs, Exposed{Key: exposedKey(g.Outputs, nil, p.Key), Name: p.Name, To: []Ref{{g.Nodes[i].ID, p.Key}}})
 			}
 		}
 	}

@@ -9,15 +9,16 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"mobanta/core/text"
 )
 
 // Limits on one network.
 const (
-	MaxNodes = 2000
-	maxName  = 100
-	maxNote  = 4000
-	maxWires = 64 // into one input
-	maxDials = 200
+	MaxNodes    = 2000
+	maxWires    = 64     // into one input
+	maxAllWires = 20_000 // in all
+	maxDials    = 200
 )
 
 // Network is a shading network: nodes in the order in which they were made.
@@ -25,6 +26,11 @@ type Network struct {
 	Nodes    []Node    `json:"nodes"`
 	Sections []Section `json:"sections,omitempty"`
 	Dials    []Dial    `json:"dials,omitempty"`
+
+	// Given tells, by the letters that ids begin with, the highest number that one
+	// ever had: no id is given twice, not even after an undo. It may be nil and is
+	// never changed in place.
+	Given map[string]int `json:"-"`
 }
 
 // Section is a named set of nodes that can be folded to one card. A node is in
@@ -134,7 +140,7 @@ func ParseRef(s string) Ref {
 // Clone returns a deep copy of n: nothing that is done to one shows in the other.
 // Values are never changed in place, so they are shared.
 func (n *Network) Clone() Network {
-	out := Network{Nodes: slices.Clone(n.Nodes)}
+	out := Network{Nodes: slices.Clone(n.Nodes), Given: n.Given}
 	for i := range out.Nodes {
 		out.Nodes[i].Set = maps.Clone(out.Nodes[i].Set)
 		out.Nodes[i].In = maps.Clone(out.Nodes[i].In)
@@ -222,24 +228,32 @@ func (n *Network) Settle(cat Catalogue) error {
 	if len(n.Nodes) > MaxNodes {
 		return fmt.Errorf("network: %d nodes, more than the %d that are allowed", len(n.Nodes), MaxNodes)
 	}
-	seen := map[string]bool{}
-	finish := false
+	if n.Nodes == nil {
+		n.Nodes = []Node{}
+	}
+	seen := make(map[string]int, len(n.Nodes))
+	finish, wires := false, 0
 	for i := range n.Nodes {
 		d := &n.Nodes[i]
 		if !idPattern.MatchString(d.ID) {
 			return fmt.Errorf("network: node %d has the id %.40q: an id is a letter, then letters, digits, - or _", i+1, d.ID)
 		}
-		if seen[d.ID] {
+		if _, twice := seen[d.ID]; twice {
 			return fmt.Errorf("network: two nodes have the id %q", d.ID)
 		}
-		seen[d.ID] = true
+		seen[d.ID] = i
+		for _, in := range d.In {
+			if wires += len(in.Wires); wires > maxAllWires {
+				return fmt.Errorf("network: more than %d wires", maxAllWires)
+			}
+		}
 		spec := cat.Spec(d.Kind)
 		if spec == nil {
 			return fmt.Errorf("network: node %q is of the unknown kind %.60q", d.ID, d.Kind)
 		}
 		d.Kind = spec.Kind
-		if len(d.Name) > maxName || len(d.Note) > maxNote {
-			return fmt.Errorf("network: the name or the note of node %q is too long", d.ID)
+		if err := tidy(&d.Name, &d.Note, text.Label); err != nil {
+			return fmt.Errorf("network: node %q: %w", d.ID, err)
 		}
 		if d.Kind == FinishKind {
 			if finish {
@@ -249,11 +263,24 @@ func (n *Network) Settle(cat Catalogue) error {
 		}
 	}
 	// Settings first: the ports that wires are checked against may hang on them.
-	for _, settle := range []func(Catalogue, *Node) error{n.settleSettings, n.settleInputs} {
-		for i := range n.Nodes {
-			if err := settle(cat, &n.Nodes[i]); err != nil {
-				return fmt.Errorf("network: node %q: %w", n.Nodes[i].ID, err)
-			}
+	specs := make([]*Spec, len(n.Nodes))
+	for i := range n.Nodes {
+		d := &n.Nodes[i]
+		if err := settleSettings(cat, d); err != nil {
+			return fmt.Errorf("network: node %q: %w", d.ID, err)
+		}
+		specs[i] = cat.Of(d)
+	}
+	source := func(id string) (*Node, *Spec) {
+		i, ok := seen[id]
+		if !ok {
+			return nil, nil
+		}
+		return &n.Nodes[i], specs[i]
+	}
+	for i := range n.Nodes {
+		if err := settleInputs(&n.Nodes[i], specs[i], source); err != nil {
+			return fmt.Errorf("network: node %q: %w", n.Nodes[i].ID, err)
 		}
 	}
 	if err := n.settleFront(cat); err != nil {
@@ -265,7 +292,15 @@ func (n *Network) Settle(cat Catalogue) error {
 	return nil
 }
 
-func (n *Network) settleSettings(cat Catalogue, d *Node) error {
+// tidy makes a name and a note what such may be; rule is that for the name.
+func tidy(name, note *string, rule func(string) (string, error)) (err error) {
+	if *name, err = rule(*name); err == nil {
+		*note, err = text.Note(*note)
+	}
+	return err
+}
+
+func settleSettings(cat Catalogue, d *Node) error {
 	spec := cat.Spec(d.Kind)
 	// What hangs on another setting, as a choice among what it lists, comes last, once
 	// that is known.
@@ -303,8 +338,9 @@ func (n *Network) settleSettings(cat Catalogue, d *Node) error {
 	return nil
 }
 
-func (n *Network) settleInputs(cat Catalogue, d *Node) error {
-	spec := cat.Of(d)
+// settleInputs settles the inputs of a node of that spec; source gives a node of
+// the network with its spec.
+func settleInputs(d *Node, spec *Spec, source func(id string) (*Node, *Spec)) error {
 	for _, key := range slices.Sorted(maps.Keys(d.In)) {
 		p := spec.Input(key)
 		if p == nil {
@@ -327,7 +363,8 @@ func (n *Network) settleInputs(cat Catalogue, d *Node) error {
 		}
 		wires := slices.Clone(in.Wires)
 		for k, w := range wires {
-			out, err := n.output(cat, w)
+			src, of := source(w.Node)
+			out, err := output(src, of, w)
 			if err != nil {
 				return err
 			}
@@ -348,7 +385,18 @@ func (n *Network) settleInputs(cat Catalogue, d *Node) error {
 			return fmt.Errorf("%s has no colour %.40q that could follow a swatch", spec.Name, key)
 		}
 	}
+	for key := range d.Bands {
+		if !d.holdsRamp(spec, key) {
+			return fmt.Errorf("%s has no ramp %.40q that could follow a band set", spec.Name, key)
+		}
+	}
 	return nil
+}
+
+// holdsRamp tells whether the setting of that key holds a ramp.
+func (d *Node) holdsRamp(spec *Spec, key string) bool {
+	s := spec.Setting(key)
+	return s != nil && s.Type == Stops
 }
 
 // holdsColor tells whether the setting or the unwired input of that key holds a
@@ -363,17 +411,24 @@ func (d *Node) holdsColor(spec *Spec, key string) bool {
 
 // settleFront checks sections and dials.
 func (n *Network) settleFront(cat Catalogue) error {
-	in, ids := map[string]string{}, map[string]bool{}
+	in, ids, there := map[string]string{}, map[string]bool{}, map[string]bool{}
+	for i := range n.Nodes {
+		there[n.Nodes[i].ID] = true
+	}
+	if len(n.Sections) > MaxNodes {
+		return fmt.Errorf("network: %d sections, more than the %d that are allowed", len(n.Sections), MaxNodes)
+	}
 	for i := range n.Sections {
 		s := &n.Sections[i]
 		if !idPattern.MatchString(s.ID) || ids[s.ID] {
 			return fmt.Errorf("network: section %d needs an id of its own", i+1)
 		}
-		if ids[s.ID] = true; len(s.Name) > maxName || len(s.Note) > maxNote {
-			return fmt.Errorf("network: the name or the note of section %q is too long", s.ID)
+		ids[s.ID] = true
+		if err := tidy(&s.Name, &s.Note, text.Label); err != nil {
+			return fmt.Errorf("network: section %q: %w", s.ID, err)
 		}
 		for _, id := range s.Nodes {
-			if n.Node(id) == nil {
+			if !there[id] {
 				return fmt.Errorf("network: section %q names the node %.40q, which is not there", s.ID, id)
 			}
 			if in[id] != "" {
@@ -385,12 +440,17 @@ func (n *Network) settleFront(cat Catalogue) error {
 	if len(n.Dials) > maxDials {
 		return fmt.Errorf("network: %d dials, more than the %d that are allowed", len(n.Dials), maxDials)
 	}
-	for i, l := range n.Dials {
+	for i := range n.Dials {
+		l := &n.Dials[i]
 		if !idPattern.MatchString(l.ID) || ids[l.ID] {
 			return fmt.Errorf("network: dial %d needs an id of its own", i+1)
 		}
 		ids[l.ID] = true
-		if err := n.checkDial(cat, l); err != nil {
+		var err error
+		if l.Name, err = text.Name(l.Name); err != nil {
+			return fmt.Errorf("network: dial %q: %w", l.ID, err)
+		}
+		if err := n.checkDial(cat, *l); err != nil {
 			return err
 		}
 	}
@@ -398,9 +458,6 @@ func (n *Network) settleFront(cat Catalogue) error {
 }
 
 func (n *Network) checkDial(cat Catalogue, l Dial) error {
-	if strings.TrimSpace(l.Name) == "" || len(l.Name) > maxName {
-		return fmt.Errorf("network: a dial needs a name of at most %d bytes", maxName)
-	}
 	if !(math.Abs(l.Min) <= 1e6 && math.Abs(l.Max) <= 1e6 && l.Min <= l.Max) {
 		return fmt.Errorf("network: dial %q runs from %v to %v", l.Name, l.Min, l.Max)
 	}
@@ -417,11 +474,18 @@ func (n *Network) checkDial(cat Catalogue, l Dial) error {
 
 // output returns the port that r names, or why there is none.
 func (n *Network) output(cat Catalogue, r Ref) (*Port, error) {
-	src := n.Node(r.Node)
+	if src := n.Node(r.Node); src != nil {
+		return output(src, cat.Of(src), r)
+	}
+	return output(nil, nil, r)
+}
+
+// output returns the port of a node of that spec that r names; src is nil where r
+// names no node.
+func output(src *Node, spec *Spec, r Ref) (*Port, error) {
 	if src == nil {
 		return nil, fmt.Errorf("there is no node %.40q to wire from", r.Node)
 	}
-	spec := cat.Of(src)
 	if out := spec.Output(r.Port); out != nil {
 		return out, nil
 	}
@@ -493,17 +557,26 @@ func (n *Network) Order() ([]int, error) {
 	return order, nil
 }
 
-// newID returns an id that no node has: n1, n2…
+// newID returns an id that no node has or had: n1, n2…
 func (n *Network) newID() string {
-	highest := 0
+	highest := n.Given["n"]
 	for i := range n.Nodes {
-		if v, err := strconv.Atoi(strings.TrimPrefix(n.Nodes[i].ID, "n")); err == nil && v < 1e9 {
+		if letters, v := Numbered(n.Nodes[i].ID); letters == "n" {
 			highest = max(highest, v)
 		}
 	}
-	for k := highest + 1; ; k++ {
-		if id := "n" + strconv.Itoa(k); n.Node(id) == nil {
-			return id
-		}
+	return "n" + strconv.Itoa(highest+1)
+}
+
+// maxNumber is the highest number in an id that counts as one.
+const maxNumber = 999_999_999
+
+// Numbered takes an id apart into the letters that it begins with and the number
+// that follows them; one without such a number has the number 0.
+func Numbered(id string) (letters string, number int) {
+	at := len(strings.TrimRight(id, "0123456789"))
+	if v, err := strconv.Atoi(id[at:]); err == nil && v <= maxNumber && id[at] != '0' {
+		return id[:at], v
 	}
+	return id, 0
 }

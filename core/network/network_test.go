@@ -146,7 +146,7 @@ func TestRandomEditsLeaveASoundNetwork(t *testing.T) {
 	groups := []network.Group{}
 	n := settled(t)
 	for step := range 4000 {
-		c := network.Grouped{Base: cat, Groups: groups}
+		c := network.NewGrouped(cat, groups)
 		pick := func() *network.Node { return &n.Nodes[r.IntN(len(n.Nodes))] }
 		several := func() (ids []string) {
 			for range 1 + r.IntN(4) {
@@ -217,7 +217,7 @@ func TestRandomEditsLeaveASoundNetwork(t *testing.T) {
 				n.Prune(c)
 			}
 		}
-		c.Groups = groups
+		c = network.NewGrouped(cat, groups)
 		require.NoError(t, network.SettleGroups(cat, groups), "step %d", step)
 		require.NoError(t, n.Settle(c), "step %d", step)
 		flat, err := c.Flatten(n)
@@ -414,34 +414,37 @@ func TestGroupsChangeNothingThatIsComputed(t *testing.T) {
 	n := parse(t, hinge)
 	require.NoError(t, n.Settle(cat))
 	key := func(n *network.Network, groups []network.Group) eval.Key {
-		flat, err := network.Grouped{Base: cat, Groups: groups}.Flatten(n)
+		flat, err := network.NewGrouped(cat, groups).Flatten(n)
 		require.NoError(t, err)
 		p, err := eval.Compile(flat, cat)
 		require.NoError(t, err)
 		return p.KeyOf(p.Input("g", "colour")[0], eval.Moment{})
 	}
 	want := key(n, nil)
-	c := network.Grouped{Base: cat}
+	var groups []network.Group
+	c := network.NewGrouped(cat, nil)
 	inner, innerID, err := c.Make(n, []string{"c", "d"}, "inner", "Bands")
 	require.NoError(t, err)
-	c.Groups = append(c.Groups, inner)
-	assert.Equal(t, want, key(n, c.Groups))
+	groups = append(groups, inner)
+	c = network.NewGrouped(cat, groups)
+	assert.Equal(t, want, key(n, groups))
 	assert.Len(t, inner.Inputs, 1, "one source, one input")
 	assert.Len(t, inner.Inputs[0].To, 2, "that feeds both")
 	outer, outerID, err := c.Make(n, []string{"b", innerID}, "outer", "All")
 	require.NoError(t, err)
-	c.Groups = append(c.Groups, outer)
-	require.NoError(t, network.SettleGroups(cat, c.Groups))
-	assert.Equal(t, want, key(n, c.Groups))
+	groups = append(groups, outer)
+	c = network.NewGrouped(cat, groups)
+	require.NoError(t, network.SettleGroups(cat, groups))
+	assert.Equal(t, want, key(n, groups))
 	at, ok := c.At(n, outerID, network.Ref{Node: "b", Port: "tone"})
 	assert.True(t, ok)
 	assert.Equal(t, network.Ref{Node: outerID + "/b", Port: "tone"}, at)
 
 	_, err = c.Expose(c.Group("outer"), network.Ref{Node: "b", Port: "threshold"}, false, "Cut")
 	require.NoError(t, err)
-	assert.Equal(t, want, key(n, c.Groups), "an input that is shown outside keeps its value")
+	assert.Equal(t, want, key(n, groups), "an input that is shown outside keeps its value")
 	require.NoError(t, n.SetConstant(c, outerID, "threshold", 0.7))
-	changed := key(n, c.Groups)
+	changed := key(n, groups)
 	assert.NotEqual(t, want, changed, "and each use may have its own")
 	plain := parse(t, strings.Replace(hinge, "0.3", "0.7", 1))
 	require.NoError(t, plain.Settle(cat))
@@ -449,7 +452,7 @@ func TestGroupsChangeNothingThatIsComputed(t *testing.T) {
 
 	ids, err := c.Dissolve(n, outerID)
 	require.NoError(t, err)
-	assert.Equal(t, changed, key(n, c.Groups))
+	assert.Equal(t, changed, key(n, groups))
 	for _, id := range ids {
 		if n.Node(id) != nil && c.GroupOf(n.Node(id)) != nil {
 			_, err = c.Dissolve(n, id)
@@ -462,7 +465,7 @@ func TestGroupsChangeNothingThatIsComputed(t *testing.T) {
 func TestGroupsRefuseInWords(t *testing.T) {
 	n := parse(t, hinge)
 	require.NoError(t, n.Settle(cat))
-	c := network.Grouped{Base: cat}
+	c := network.NewGrouped(cat, nil)
 	_, _, err := c.Make(n, []string{"b", "d"}, "x", "")
 	assert.ErrorContains(t, err, "Ramp lies between these nodes")
 	_, _, err = c.Make(n, []string{"g"}, "x", "")
@@ -474,7 +477,7 @@ func TestGroupsRefuseInWords(t *testing.T) {
 	assert.ErrorContains(t, network.SettleGroups(cat, loop), "would hold itself")
 	for text, want := range map[string]string{
 		`[{"id":"p","name":"P","nodes":[{"id":"a","kind":"Finish"}]}]`:  "has no Finish",
-		`[{"id":"p","name":"","nodes":[]}]`:                             "needs a name",
+		`[{"id":"p","name":"","nodes":[]}]`:                             "name is empty",
 		`[{"id":"p","name":"P","nodes":[{"id":"a","kind":"group:z"}]}]`: "unknown kind",
 		`[{"id":"p","name":"P","nodes":[{"id":"a","kind":"Ramp"}],"inputs":[{"key":"k","name":"K","to":[{"Node":"a","Port":"tonne"}]}]}]`: "neither an input nor one setting",
 		`[{"id":"p","name":"P","nodes":[{"id":"a","kind":"Ramp"}],"outputs":[{"key":"k","name":"K","to":[{"Node":"z","Port":"x"}]}]}]`:    "no node",
@@ -497,7 +500,7 @@ func TestGroupsRefuseInWords(t *testing.T) {
 		tower = append(tower, g)
 	}
 	require.NoError(t, network.SettleGroups(cat, tower))
-	_, err = network.Grouped{Base: cat, Groups: tower}.Flatten(&network.Network{Nodes: []network.Node{{ID: "x", Kind: "group:t5"}}})
+	_, err = network.NewGrouped(cat, tower).Flatten(&network.Network{Nodes: []network.Node{{ID: "x", Kind: "group:t5"}}})
 	assert.ErrorContains(t, err, "more than")
 }
 
@@ -507,7 +510,7 @@ func TestBypassHandsOn(t *testing.T) {
 	assert.ErrorContains(t, n.SetOff(cat, "light", true), "cannot be bypassed")
 	assert.ErrorContains(t, n.SetOff(cat, "end", true), "cannot be bypassed")
 	require.NoError(t, n.SetOff(cat, "ink", true), "lines that are bypassed are not drawn")
-	flat, err := network.Grouped{Base: cat}.Flatten(n)
+	flat, err := network.NewGrouped(cat, nil).Flatten(n)
 	require.NoError(t, err)
 	assert.Empty(t, flat.Node("end").In["lines"].Wires)
 	through := flat.Node("end").In["colour"].Wires[0].Node

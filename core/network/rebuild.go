@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/text"
 )
 
 // CanBypass returns why a node of that spec cannot be bypassed, or nil.
@@ -86,9 +88,10 @@ func (n *Network) Swap(cat Catalogue, id, a, b string) error {
 			return fmt.Errorf("network: a value of %s does not fit %s", p.Type, q.Type)
 		}
 	}
-	// What stands at its default is typed out: the other input's may differ.
+	// What stands at its default is typed out, since the other input's may differ; a
+	// default of another type, or one that cannot be typed, does not go along.
 	whole := func(in Input, of *Port) Input {
-		if len(in.Wires) == 0 && in.Value == nil {
+		if len(in.Wires) == 0 && in.Value == nil && p.Type == q.Type && !p.Hidden && !q.Hidden && p.Type != Lines {
 			in.Value = of.Default
 		}
 		return in
@@ -298,6 +301,11 @@ func (n *Network) Prune(cat Catalogue) []string {
 				delete(d.Swatches, key)
 			}
 		}
+		for key := range d.Bands {
+			if !d.holdsRamp(spec, key) {
+				delete(d.Bands, key)
+			}
+		}
 		if d.Off && CanBypass(spec) != nil {
 			d.Off = false
 		}
@@ -405,14 +413,63 @@ func (n *Network) Paste(cat Catalogue, f Network) ([]string, error) {
 	return ids, nil
 }
 
-func (n *Network) sectionID() string {
-	for k := 1; ; k++ {
-		id := fmt.Sprintf("s%d", k)
-		if n.Section(id) == nil {
-			return id
+// Renumbered returns a copy of n in which nodes, sections and dials have ids beyond
+// those that were given.
+func (n *Network) Renumbered(given map[string]int) Network {
+	out := n.Clone()
+	out.Given = given
+	now := make(map[string]string, len(out.Nodes))
+	for i := range out.Nodes {
+		now[out.Nodes[i].ID] = "n" + strconv.Itoa(given["n"]+1+i)
+	}
+	for i := range out.Nodes {
+		d := &out.Nodes[i]
+		d.ID = now[d.ID]
+		for key, in := range d.In {
+			wires := slices.Clone(in.Wires)
+			for k := range wires {
+				wires[k].Node = now[wires[k].Node]
+			}
+			d.In[key] = Input{Wires: wires, Value: in.Value}
 		}
 	}
+	for i := range out.Sections {
+		s := &out.Sections[i]
+		s.ID = "s" + strconv.Itoa(given["s"]+1+i)
+		for k := range s.Nodes {
+			s.Nodes[k] = now[s.Nodes[k]]
+		}
+	}
+	for i := range out.Dials {
+		l := &out.Dials[i]
+		l.ID, l.Node = "d"+strconv.Itoa(given["d"]+1+i), now[l.Node]
+	}
+	return out
 }
+
+func (n *Network) sectionID() string {
+	return n.freeID("s")
+}
+
+// freeID returns an id with those letters that no section and no dial has or had.
+func (n *Network) freeID(letters string) string {
+	highest := n.Given[letters]
+	see := func(id string) {
+		if l, v := Numbered(id); l == letters {
+			highest = max(highest, v)
+		}
+	}
+	for i := range n.Sections {
+		see(n.Sections[i].ID)
+	}
+	for i := range n.Dials {
+		see(n.Dials[i].ID)
+	}
+	return letters + strconv.Itoa(highest+1)
+}
+
+// DialID returns the id for a new dial.
+func (n *Network) DialID() string { return n.freeID("d") }
 
 // Section returns the section of that id, nil if there is none.
 func (n *Network) Section(id string) *Section {
@@ -446,11 +503,12 @@ func (n *Network) Gather(ids []string, name string) (string, error) {
 	if len(nodes) == 0 {
 		return "", errors.New("network: a section needs nodes: choose some first")
 	}
-	if name = strings.TrimSpace(name); name == "" {
-		name = fmt.Sprintf("Section %d", len(n.Sections)+1)
+	name, err := text.Label(name)
+	if err != nil {
+		return "", err
 	}
-	if len(name) > maxName {
-		return "", fmt.Errorf("network: the name is longer than %d bytes", maxName)
+	if name == "" {
+		name = fmt.Sprintf("Section %d", len(n.Sections)+1)
 	}
 	for _, id := range nodes {
 		n.leave(id)

@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/text"
 )
 
 // Type is what a port carries.
@@ -268,6 +269,11 @@ func (s *Setting) Parse(v any) (any, error) {
 		}
 		stops = slices.Clone(stops)
 		color.SortStops(stops)
+		for i := range stops {
+			if err := nameIn(s.Name, fmt.Sprint("stop ", i+1), &stops[i].Name); err != nil {
+				return nil, err
+			}
+		}
 		return stops, color.CheckStops(stops)
 	case Lights:
 		list, err := parseList[string](s, v, "a list of lights")
@@ -286,13 +292,13 @@ func (s *Setting) Parse(v any) (any, error) {
 	case Named:
 		list, err := parseList[Option](s, v, "a list of choices, {\"key\": \"a\", \"name\": \"Day\"}")
 		if err == nil {
-			err = checkList(s.Name, MaxChoices, list, func(o Option) (string, string) { return o.Key, o.Name })
+			err = checkList(s.Name, MaxChoices, list, func(o *Option) (string, *string) { return o.Key, &o.Name })
 		}
 		return list, err
 	case Stack:
 		list, err := parseList[Layer](s, v, "a list of layers, {\"key\": \"a\", \"name\": \"Ink\", \"mode\": \"multiply\"}")
 		if err == nil {
-			err = checkList(s.Name, MaxLayers, list, func(l Layer) (string, string) { return l.Key, l.Name })
+			err = checkList(s.Name, MaxLayers, list, func(l *Layer) (string, *string) { return l.Key, &l.Name })
 		}
 		for _, l := range list {
 			if l.Mode != "" && color.FindMode(l.Mode) == nil {
@@ -303,7 +309,7 @@ func (s *Setting) Parse(v any) (any, error) {
 	case Arguments:
 		list, err := parseList[Argument](s, v, "a list of inputs, {\"key\": \"a\", \"type\": \"tone\"}")
 		if err == nil {
-			err = checkList(s.Name, MaxArguments, list, func(a Argument) (string, string) { return a.Key, "" })
+			err = checkList(s.Name, MaxArguments, list, func(a *Argument) (string, *string) { return a.Key, nil })
 		}
 		for _, a := range list {
 			if a.Type != Tone && a.Type != Color && a.Type != Vector {
@@ -314,7 +320,7 @@ func (s *Setting) Parse(v any) (any, error) {
 	case Rows:
 		list, err := parseList[Row](s, v, "a list of rows, {\"key\": \"a\", \"name\": \"Near\", \"at\": 0}")
 		if err == nil {
-			err = checkList(s.Name, MaxRows, list, func(r Row) (string, string) { return r.Key, r.Name })
+			err = checkList(s.Name, MaxRows, list, func(r *Row) (string, *string) { return r.Key, &r.Name })
 		}
 		for _, r := range list {
 			if !(r.At >= 0 && r.At <= 1) {
@@ -371,20 +377,32 @@ var hashPattern = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
 var keyPattern = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,31}$`)
 
-// checkList checks the keys and names of a list within a node.
-func checkList[T any](what string, most int, list []T, of func(T) (key, name string)) error {
+// checkList checks the keys of a list within a node, and makes its names such.
+func checkList[T any](what string, most int, list []T, of func(*T) (key string, name *string)) error {
 	if len(list) > most {
 		return fmt.Errorf("%s: %d entries, more than the %d that are allowed", what, len(list), most)
 	}
 	seen := map[string]bool{}
-	for _, e := range list {
-		key, name := of(e)
+	for i := range list {
+		key, name := of(&list[i])
 		if !keyPattern.MatchString(key) || seen[key] {
 			return fmt.Errorf("%s: %.40q is no key of its own: a letter, then letters, digits or _", what, key)
 		}
-		if seen[key] = true; len(name) > maxName {
-			return fmt.Errorf("%s: the name of %s is too long", what, key)
+		seen[key] = true
+		if err := nameIn(what, key, name); err != nil {
+			return err
 		}
+	}
+	return nil
+}
+
+// nameIn makes a name within a list, if there is one, what a name may be.
+func nameIn(what, entry string, name *string) (err error) {
+	if name == nil {
+		return nil
+	}
+	if *name, err = text.Label(*name); err != nil {
+		return fmt.Errorf("%s: %s: %w", what, entry, err)
 	}
 	return nil
 }

@@ -67,7 +67,7 @@ func TestADraggedStopDoesNotTraceTheLightAgain(t *testing.T) {
 	assert.Equal(t, 4, shown, "grainy, found out, four positions, sixteen")
 	shown = 0
 	next := net.Clone()
-	require.NoError(t, next.SetValue(network.Grouped{Base: node.Catalogue{}}, "bands", "stops", []color.Stop{{At: 0}, {At: 0.4, Color: color.C{1, 1, 1}, Edge: color.Step}}))
+	require.NoError(t, next.SetValue(network.NewGrouped(node.Catalogue{}, nil), "bands", "stops", []color.Stop{{At: 0}, {At: 0.4, Color: color.C{1, 1, 1}, Edge: color.Step}}))
 	require.NoError(t, r.Render(context.Background(), job(sc, &next, 96, 64, 16), count))
 	assert.Equal(t, 3, shown, "what is known of the light stays known")
 }

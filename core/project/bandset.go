@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 
 	"mobanta/core/color"
 	"mobanta/core/network"
@@ -37,11 +36,14 @@ func (p *Project) checkBandSets() error {
 		return fmt.Errorf("project: %d band sets, more than the %d that are allowed", len(p.BandSets), MaxBandSets)
 	}
 	ids := map[string]bool{}
-	for i, s := range p.BandSets {
-		if s.ID == "" || len(s.ID) > 64 || ids[s.ID] || len(s.Name) > 200 || len(s.Edges) > color.MaxStops {
-			return fmt.Errorf("project: band set %d needs an id of its own, a name and edges", i+1)
+	for i := range p.BandSets {
+		s := &p.BandSets[i]
+		if err := own(ids, s.ID); err != nil || len(s.Edges) > color.MaxStops {
+			return fmt.Errorf("project: band set %d needs an id of its own and at most %d edges", i+1, color.MaxStops)
 		}
-		ids[s.ID] = true
+		if err := setLabel(&s.Name, s.Name); err != nil {
+			return fmt.Errorf("project: band set %d: %w", i+1, err)
+		}
 		for _, e := range s.Edges {
 			if !(e >= 0 && e <= 1) {
 				return fmt.Errorf("project: an edge of the band set %.40q lies at %v, outside 0 to 1", s.Name, e)
@@ -110,21 +112,20 @@ func (p *Project) Followers(id string) int {
 
 // NextBandSet returns the id that the next band set will get.
 func (p *Project) NextBandSet() string {
-	return freshID("bands", func(id string) bool { return p.BandSet(id) != nil })
+	return p.nextID("bands")
 }
 
 func makeBands(r *ramp, e *Edit, o *Outcome) error {
 	if len(r.p.BandSets) >= MaxBandSets {
 		return fmt.Errorf("project: a project holds at most %d band sets", MaxBandSets)
 	}
-	name := strings.TrimSpace(e.Name)
-	if name == "" {
-		name = fmt.Sprintf("Bands %d", len(r.p.BandSets)+1)
-	}
-	if err := checkName(name); err != nil {
+	set := BandSet{ID: r.p.freshID("bands")}
+	if err := setLabel(&set.Name, e.Name); err != nil {
 		return err
 	}
-	set := BandSet{ID: r.p.NextBandSet(), Name: name}
+	if set.Name == "" {
+		set.Name = fmt.Sprintf("Bands %d", len(r.p.BandSets)+1)
+	}
 	for _, s := range r.stops[1:] {
 		set.Edges = append(set.Edges, s.At)
 	}
@@ -166,8 +167,7 @@ func renameBands(p *Project, e *Edit, o *Outcome) error {
 	if set == nil {
 		return fmt.Errorf("project: there is no band set %.40q any more", e.ID)
 	}
-	set.Name = strings.TrimSpace(e.Name)
-	return checkName(set.Name)
+	return setName(&set.Name, e.Name)
 }
 
 // removeBands removes a band set; the ramps keep their edges.

@@ -3,9 +3,9 @@ package project
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"mobanta/core/network"
+	"mobanta/core/text"
 )
 
 func addDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
@@ -15,7 +15,10 @@ func addDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	}
 	cat := p.Catalogue()
 	of := cat.Of(d)
-	name := strings.TrimSpace(e.Name)
+	name := e.Name
+	if err := setLabel(&name, name); err != nil {
+		return err
+	}
 	if name == "" {
 		if s, in := of.Setting(e.Key), of.Input(e.Key); s != nil {
 			name = d.Title(cat) + ", " + s.Name
@@ -28,10 +31,8 @@ func addDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 			return fmt.Errorf("project: it is on the front already, as %s", l.Name)
 		}
 	}
-	o.Created = freshID("d", func(id string) bool {
-		return slices.ContainsFunc(n.Dials, func(l network.Dial) bool { return l.ID == id }) || n.Section(id) != nil
-	})
-	n.Dials = append(n.Dials, network.Dial{ID: o.Created, Name: name, Node: e.Node, Key: e.Key})
+	o.Created = n.DialID()
+	n.Dials = append(n.Dials, network.Dial{ID: o.Created, Name: text.Clip(name, text.MaxName), Node: e.Node, Key: e.Key})
 	return n.Settle(cat)
 }
 
@@ -59,7 +60,7 @@ func setDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	}
 	switch l := &n.Dials[i]; e.Key {
 	case "name":
-		l.Name = strings.TrimSpace(e.Name)
+		err = setName(&l.Name, e.Name)
 	case "min":
 		err = number(e.Value, &l.Min)
 	case "max":

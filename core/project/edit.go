@@ -4,12 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/text"
 	"mobanta/core/vec"
 )
 
@@ -64,6 +64,7 @@ func (p *Project) Apply(e *Edit) (Outcome, error) {
 	if !ok {
 		return Outcome{}, fmt.Errorf("project: %.40q is not something that can be done", e.Op)
 	}
+	p.remember() // what is there may go with this edit
 	o := Outcome{Label: op.label}
 	if err := op.apply(p, e, &o); err != nil {
 		return Outcome{}, err
@@ -76,8 +77,13 @@ func (p *Project) Apply(e *Edit) (Outcome, error) {
 			return Outcome{}, err
 		}
 	}
+	p.remember()
+	o.Label = text.Clip(o.Label, maxLabel)
 	return o, nil
 }
+
+// maxLabel limits what is said of an edit for undo, in letters.
+const maxLabel = 2 * text.MaxName
 
 // settleShapes takes off what no longer fits after ports may have changed.
 func (p *Project) settleShapes(o *Outcome) error {
@@ -114,8 +120,7 @@ func shaping(label string, apply func(p *Project, e *Edit, o *Outcome) error) op
 func init() {
 	operations = map[string]operation{
 		"project.rename": plain("renamed the project", func(p *Project, e *Edit, o *Outcome) error {
-			p.Name = strings.TrimSpace(e.Name)
-			return checkName(p.Name)
+			return setName(&p.Name, e.Name)
 		}),
 		"look.add":       shaping("added a look", addLook),
 		"look.duplicate": plain("duplicated a look", duplicateLook),
@@ -124,8 +129,7 @@ func init() {
 			if l == nil {
 				return errNoLook(e.Look)
 			}
-			l.Name = strings.TrimSpace(e.Name)
-			return checkName(l.Name)
+			return setName(&l.Name, e.Name)
 		}),
 		"look.remove":  plain("removed a look", removeLook),
 		"look.replace": shaping("took a starting point", replaceLook),
@@ -273,21 +277,13 @@ func (e *Edit) NeedsBox() bool {
 	return false
 }
 
-// freshID returns the prefix with the first number that is not taken.
-func freshID(prefix string, taken func(id string) bool) string {
-	for k := 1; ; k++ {
-		if id := prefix + strconv.Itoa(k); !taken(id) {
-			return id
-		}
-	}
-}
 
 // freeName returns the name, or the name with the first number from 2 on with which
 // it is not taken.
 func freeName(base string, taken func(name string) bool) string {
 	name := base
 	for k := 2; taken(name); k++ {
-		name = fmt.Sprintf("%s %d", base, k)
+		name = fmt.Sprintf("%s %d", text.Clip(base, text.MaxName-8), k)
 	}
 	return name
 }
@@ -296,14 +292,16 @@ func (p *Project) newLook(name string, n network.Network) (*Look, error) {
 	if len(p.Looks) >= MaxLooks {
 		return nil, fmt.Errorf("project: a project holds at most %d looks", MaxLooks)
 	}
-	name = strings.TrimSpace(name)
+	if err := setLabel(&name, name); err != nil {
+		return nil, err
+	}
 	if name == "" {
 		name = fmt.Sprintf("Look %d", len(p.Looks)+1)
 	}
 	name = freeName(name, func(s string) bool { return slices.ContainsFunc(p.Looks, func(l Look) bool { return l.Name == s }) })
-	id := freshID("look", func(id string) bool { return p.Look(id) != nil })
-	p.Looks = append(p.Looks, Look{ID: id, Name: name, Network: n})
-	return &p.Looks[len(p.Looks)-1], checkName(name)
+	n.Given = nil // it is another network now
+	p.Looks = append(p.Looks, Look{ID: p.freshID("look"), Name: name, Network: n})
+	return &p.Looks[len(p.Looks)-1], nil
 }
 
 func addLook(p *Project, e *Edit, o *Outcome) error {
@@ -388,11 +386,14 @@ func assign(p *Project, e *Edit, o *Outcome) error {
 	return nil
 }
 
-// maxDismissed limits the remarks that a project remembers as dismissed.
-const maxDismissed = 1000
+// Limits on the remarks that a project remembers as dismissed.
+const (
+	maxDismissed = 1000
+	maxRemark    = 500 // bytes of a remark's key
+)
 
 func dismiss(p *Project, e *Edit, o *Outcome) error {
-	if e.ID == "" || len(e.ID) > 500 {
+	if e.ID == "" || len(e.ID) > maxRemark || text.Line(e.ID) != e.ID {
 		return errors.New("project: which remark is not said")
 	}
 	if len(p.Dismissed) >= maxDismissed {

@@ -1,31 +1,38 @@
 package project
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 
 	"mobanta/core/network"
 )
 
-// sameGroup returns the id of a group of the project that is the same to the
-// letter, "" for none.
+// sameGroup returns the id of a group of the project that is the same to the letter
+// but for its id, one of the same id first; "" for none.
 func (p *Project) sameGroup(g *network.Group) string {
-	text, err := json.Marshal(g)
-	if err != nil {
-		return ""
+	plain := func(g network.Group) string {
+		g.ID = ""
+		text, err := json.Marshal(&g)
+		if err != nil {
+			return ""
+		}
+		return string(text)
 	}
+	text, found := plain(*g), ""
 	for i := range p.Groups {
-		if p.Groups[i].ID != g.ID {
+		own := &p.Groups[i]
+		if own.Name != g.Name || len(own.Nodes) != len(g.Nodes) || plain(*own) != text {
 			continue
 		}
-		if own, err := json.Marshal(&p.Groups[i]); err == nil && string(own) == string(text) {
-			return g.ID
+		if own.ID == g.ID {
+			return own.ID
 		}
+		found = cmp.Or(found, own.ID)
 	}
-	return ""
+	return found
 }
 
 // UsedGroups returns the groups that a network uses, those within others too.
@@ -56,7 +63,7 @@ func (p *Project) group(id string) (*network.Group, error) {
 }
 
 func (p *Project) freeGroupID() string {
-	return freshID("g", func(id string) bool { return p.Catalogue().Group(id) != nil })
+	return p.freshID("g")
 }
 
 func makeGroup(p *Project, n *network.Network, e *Edit, o *Outcome) error {
@@ -104,9 +111,10 @@ func singleGroup(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	}
 	own := g.Clone()
 	own.ID = p.freeGroupID()
-	for k := 2; slices.ContainsFunc(p.Groups, func(o network.Group) bool { return o.Name == own.Name }); k++ {
-		own.Name = fmt.Sprintf("%s %d", g.Name, k)
-	}
+	own.Name = freeName(g.Name, func(name string) bool {
+		return slices.ContainsFunc(p.Groups, func(o network.Group) bool { return o.Name == name })
+	})
+	own.Given, own.Shown = nil, nil
 	d.Kind = network.GroupPrefix + own.ID
 	p.Groups = append(p.Groups, own)
 	o.Label = "made " + g.Name + " single"
@@ -120,11 +128,10 @@ func setGroup(p *Project, e *Edit, o *Outcome) error {
 	}
 	switch e.Key {
 	case "name":
-		g.Name = strings.TrimSpace(e.Name)
-		return checkName(g.Name)
+		return setName(&g.Name, e.Name)
 	case "note":
-		g.Note, _ = e.Value.(string)
-		return nil
+		note, _ := e.Value.(string)
+		return setNote(&g.Note, note)
 	}
 	return fmt.Errorf("project: a group has no %.20q", e.Key)
 }
@@ -215,8 +222,7 @@ func setExposed(p *Project, e *Edit, o *Outcome) error {
 	x := &(*list)[i]
 	switch e.Key {
 	case "name":
-		x.Name = strings.TrimSpace(e.Name)
-		return checkName(x.Name)
+		return setName(&x.Name, e.Name)
 	case "min":
 		return number(e.Value, &x.Min)
 	case "max":

@@ -37,7 +37,7 @@ func addLight(p *Project, e *Edit, o *Outcome) error {
 	if kindNames[kind] == "" {
 		return fmt.Errorf("project: there is no kind of light %.20q", e.Kind)
 	}
-	o.Created = freshID("light", p.taken)
+	o.Created = p.freshID("light")
 	name := p.lightName(kind)
 	l := stage.NewLight(o.Created, name, kind)
 	if len(p.Stage.Lights) > 0 && kind != light.Sky {
@@ -160,8 +160,7 @@ func setLightField(p *Project, l *stage.Light, key string, e *Edit, v any) error
 	var err error
 	switch key {
 	case "name":
-		l.Name = strings.TrimSpace(e.Name)
-		return checkName(l.Name)
+		return setName(&l.Name, e.Name)
 	case "kind":
 		kind, _ := v.(string)
 		return changeKind(p, l, light.Kind(kind), e.Box)

@@ -1,6 +1,7 @@
 package project
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"regexp"
@@ -86,8 +87,8 @@ func (l listed[T]) set(i int, field string, v any) (entries, error) {
 	return l, nil
 }
 
-// text puts text into a field, without spaces round it.
-func text(to *string, v any) bool {
+// typed puts text into a field, without spaces round it.
+func typed(to *string, v any) bool {
 	t, ok := v.(string)
 	if ok {
 		*to = strings.TrimSpace(t)
@@ -112,9 +113,9 @@ var layerKind = listKind[network.Layer]{
 	set: func(e *network.Layer, field string, v any) bool {
 		switch field {
 		case "name":
-			return text(&e.Name, v)
+			return typed(&e.Name, v)
 		case "mode":
-			return text(&e.Mode, v)
+			return typed(&e.Mode, v)
 		case "off":
 			on, ok := v.(bool)
 			e.Off = on
@@ -130,7 +131,7 @@ var choiceKind = listKind[network.Option]{
 	fresh: func(n int, key, name string) network.Option {
 		return network.Option{Key: key, Name: orNumbered(name, "Choice", n)}
 	},
-	set: func(e *network.Option, field string, v any) bool { return field == "name" && text(&e.Name, v) },
+	set: func(e *network.Option, field string, v any) bool { return field == "name" && typed(&e.Name, v) },
 }
 
 var argumentKind = listKind[network.Argument]{
@@ -145,9 +146,9 @@ var argumentKind = listKind[network.Argument]{
 	set: func(e *network.Argument, field string, v any) bool {
 		switch field {
 		case "name":
-			return text(&e.Key, v)
+			return typed(&e.Key, v)
 		case "type":
-			return text((*string)(&e.Type), v)
+			return typed((*string)(&e.Type), v)
 		}
 		return false
 	},
@@ -163,7 +164,7 @@ var rowKind = listKind[network.Row]{
 	set: func(e *network.Row, field string, v any) bool {
 		switch field {
 		case "name":
-			return text(&e.Name, v)
+			return typed(&e.Name, v)
 		case "at":
 			at, ok := v.(float64)
 			e.At = at
@@ -193,18 +194,18 @@ func addToList(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	if err != nil {
 		return err
 	}
-	taken := l.keys()
-	fresh := ""
-	for c := 'a'; c <= 'z' && fresh == ""; c++ {
-		if !slices.Contains(taken, string(c)) {
-			fresh = string(c)
-		}
-	}
-	if fresh == "" {
-		fresh = freshID("k", func(id string) bool { return slices.Contains(taken, id) })
-	}
+	fresh := ordinalKey(p.highest(e, l) + 1)
 	o.Label = "added to " + d.Title(p.Catalogue())
 	return n.SetValue(p.Catalogue(), e.Node, key, l.add(fresh, strings.TrimSpace(e.Name)).value())
+}
+
+// highest returns the highest ordinal that a key of the list has or had.
+func (p *Project) highest(e *Edit, l entries) int {
+	scope := entry(cmp.Or(e.Group, e.Look), e.Node)
+	for _, key := range l.keys() {
+		p.Given.note(scope, "", ordinal(key))
+	}
+	return p.Given[scope][""]
 }
 
 func removeFromList(p *Project, n *network.Network, e *Edit, o *Outcome) error {
@@ -218,6 +219,7 @@ func removeFromList(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	if len(l.keys()) <= l.least() {
 		return fmt.Errorf("project: at least %s stays", l.what())
 	}
+	p.highest(e, l) // it was given, even where it stood in a list that came with the kind
 	o.Label = "took from " + d.Title(p.Catalogue())
 	return n.SetValue(p.Catalogue(), e.Node, key, l.remove(e.Index).value())
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"mobanta/core/network"
+	"mobanta/core/text"
 )
 
 // chosen returns the nodes that an edit is about: its list, or its one.
@@ -33,23 +34,23 @@ func (p *Project) adopt(n *network.Network, groups []network.Group) (network.Net
 		}
 	}
 	from := len(p.Groups)
-	for i := range groups {
-		g := groups[i].Clone()
+	ordered, err := network.NewGrouped(p.Catalogue().Base, groups).Order()
+	if err != nil {
+		return in, err
+	}
+	for _, of := range ordered { // those within others first
+		g := of.Clone()
+		rename(&g.Network)
 		if same := p.sameGroup(&g); same != "" {
 			renamed[g.ID] = same
 			continue
 		}
 		id := g.ID
-		if id == "" || p.Catalogue().Group(id) != nil {
-			g.ID = freshID("g", func(id string) bool {
-				return p.Catalogue().Group(id) != nil || slices.ContainsFunc(groups, func(o network.Group) bool { return o.ID == id })
-			})
-			renamed[id] = g.ID
-		}
+		g.ID, g.Given, g.Shown = p.freshID("g"), nil, nil
+		renamed[id] = g.ID
 		p.Groups = append(p.Groups, g)
 	}
 	for i := from; i < len(p.Groups); i++ {
-		rename(&p.Groups[i].Network)
 		p.dropLights(&p.Groups[i].Network)
 	}
 	rename(&in)
@@ -57,7 +58,7 @@ func (p *Project) adopt(n *network.Network, groups []network.Group) (network.Net
 	if err := network.SettleGroups(p.Catalogue().Base, p.Groups); err != nil {
 		return in, err
 	}
-	err := in.Settle(p.Catalogue())
+	err = in.Settle(p.Catalogue())
 	return in, err
 }
 
@@ -75,12 +76,11 @@ func replaceLook(p *Project, e *Edit, o *Outcome) error {
 	if err != nil {
 		return err
 	}
-	if l := p.Look(e.Look); e.Name != "" {
-		o.Label = "took the starting point " + e.Name
-		l.Network = n
-	} else {
-		l.Network = n
+	if e.Name != "" {
+		o.Label = "took the starting point " + text.Clip(e.Name, text.MaxName)
 	}
+	l := p.Look(e.Look)
+	l.Network = n.Renumbered(l.Given)
 	return nil
 }
 
@@ -143,11 +143,8 @@ func writeNote(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 		return fmt.Errorf("project: there is no node %.40q", e.Node)
 	}
 	o.title(p, n, e.Node, "wrote a note on")
-	text, _ := e.Value.(string)
-	if d.Note = strings.TrimSpace(text); len(d.Note) > 4000 {
-		return errors.New("project: the note is longer than 4000 bytes")
-	}
-	return nil
+	note, _ := e.Value.(string)
+	return setNote(&d.Note, note)
 }
 
 func bypass(p *Project, n *network.Network, e *Edit, o *Outcome) error {
@@ -250,16 +247,12 @@ func setSection(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	if s == nil {
 		return fmt.Errorf("project: there is no section %.40q any more", e.ID)
 	}
-	text, _ := e.Value.(string)
 	switch e.Key {
 	case "name":
-		s.Name = strings.TrimSpace(e.Name)
-		return checkName(s.Name)
+		return setName(&s.Name, e.Name)
 	case "note":
-		if s.Note = strings.TrimSpace(text); len(s.Note) > 4000 {
-			return errors.New("project: the note is longer than 4000 bytes")
-		}
-		return nil
+		note, _ := e.Value.(string)
+		return setNote(&s.Note, note)
 	case "folded":
 		folded, ok := e.Value.(bool)
 		if !ok {

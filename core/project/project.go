@@ -12,6 +12,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/stage"
+	"mobanta/core/text"
 )
 
 // Version is the version of the document that this program writes.
@@ -32,6 +33,10 @@ type Project struct {
 	BandSets []BandSet       `json:"bandSets,omitempty"`
 	// Dismissed are the keys of remarks that the artist does not want to see again.
 	Dismissed []string `json:"dismissed,omitempty"`
+
+	// Given are the ids that were given so far; see Given. It is not part of the
+	// document, which an undo takes back.
+	Given Given `json:"-"`
 }
 
 // Swatch is a colour of the project's palette; what follows it changes with it.
@@ -47,7 +52,7 @@ const MaxSwatches = 512
 // Catalogue returns the kinds of node that looks of the project may use: all
 // kinds, and its groups.
 func (p *Project) Catalogue() network.Grouped {
-	return network.Grouped{Base: node.Catalogue{}, Groups: p.Groups}
+	return network.NewGrouped(node.Catalogue{}, p.Groups)
 }
 
 // Swatch returns the swatch of that id, nil if there is none.
@@ -99,6 +104,7 @@ func NewLook() network.Network {
 // Clone returns a deep copy.
 func (p *Project) Clone() *Project {
 	q := *p
+	q.Given = p.Given.clone()
 	q.Stage.Models = slices.Clone(p.Stage.Models)
 	for i := range q.Stage.Models {
 		looks := map[string]string{}
@@ -164,16 +170,26 @@ func (p *Project) Networks() (map[string]*network.Network, error) {
 	return out, nil
 }
 
-// Settle checks a document that came from outside and makes its values ours.
+// Settle checks a document that came from outside and makes its values ours: what
+// has been settled is the same when it is settled again.
 func (p *Project) Settle() error {
 	if p.Version != Version {
 		return fmt.Errorf("project: version %d of the document is not known here, only %d", p.Version, Version)
 	}
-	if err := checkName(p.Name); err != nil {
+	if err := setName(&p.Name, p.Name); err != nil {
 		return err
 	}
 	if len(p.Looks) > MaxLooks {
 		return fmt.Errorf("project: %d looks, more than the %d that are allowed", len(p.Looks), MaxLooks)
+	}
+	if len(p.Looks) == 0 { // there is always one to wear
+		p.Looks = New("").Looks
+	}
+	nodes := 0
+	for _, n := range p.networks() {
+		if nodes += len(n.Nodes); nodes > maxNodes {
+			return fmt.Errorf("project: more than %d nodes in all looks and groups", maxNodes)
+		}
 	}
 	if err := network.SettleGroups(node.Catalogue{}, p.Groups); err != nil {
 		return fmt.Errorf("project: %w", err)
@@ -182,11 +198,14 @@ func (p *Project) Settle() error {
 	if len(p.Swatches) > MaxSwatches {
 		return fmt.Errorf("project: %d swatches, more than the %d that are allowed", len(p.Swatches), MaxSwatches)
 	}
-	for i, w := range p.Swatches {
-		if w.ID == "" || len(w.ID) > 64 || ids[w.ID] || len(w.Name) > 200 {
-			return fmt.Errorf("project: swatch %d needs an id of its own", i+1)
+	for i := range p.Swatches {
+		w := &p.Swatches[i]
+		if err := own(ids, w.ID); err != nil {
+			return fmt.Errorf("project: swatch %d: %w", i+1, err)
 		}
-		ids[w.ID] = true
+		if err := setLabel(&w.Name, w.Name); err != nil {
+			return fmt.Errorf("project: swatch %d: %w", i+1, err)
+		}
 	}
 	clear(ids)
 	if err := p.checkBandSets(); err != nil {
@@ -195,15 +214,19 @@ func (p *Project) Settle() error {
 	if len(p.Dismissed) > maxDismissed {
 		return fmt.Errorf("project: %d dismissed remarks, more than the %d that are allowed", len(p.Dismissed), maxDismissed)
 	}
+	for _, key := range p.Dismissed {
+		if len(key) > maxRemark {
+			return errors.New("project: a dismissed remark is not one")
+		}
+	}
 	cat := p.Catalogue()
 	for i := range p.Looks {
 		l := &p.Looks[i]
-		if l.ID == "" || len(l.ID) > 64 || ids[l.ID] {
-			return fmt.Errorf("project: look %d needs an id of its own", i+1)
+		if err := own(ids, l.ID); err != nil {
+			return fmt.Errorf("project: look %d: %w", i+1, err)
 		}
-		ids[l.ID] = true
-		if err := checkName(l.Name); err != nil {
-			return err
+		if err := setName(&l.Name, l.Name); err != nil {
+			return fmt.Errorf("project: look %d: %w", i+1, err)
 		}
 		if err := l.Network.Settle(cat); err != nil {
 			return fmt.Errorf("project: look %.40q: %w", l.Name, err)
@@ -216,12 +239,16 @@ func (p *Project) Settle() error {
 	if _, err := p.Networks(); err != nil {
 		return err
 	}
-	for i := range p.Stage.Models {
-		if p.Stage.Models[i].Looks == nil {
-			p.Stage.Models[i].Looks = map[string]string{}
-		}
+	return p.Stage.Settle()
+}
+
+// own notes an id, which must be one of its own.
+func own(ids map[string]bool, id string) error {
+	if id == "" || len(id) > 64 || ids[id] || text.Line(id) != id {
+		return errors.New("it needs an id of its own")
 	}
-	return p.Stage.Check()
+	ids[id] = true
+	return nil
 }
 
 // loosen lets go of swatches and band sets that are not there: the colours and the
@@ -249,14 +276,20 @@ func (p *Project) loosen() {
 	}
 }
 
-func checkName(name string) error {
-	if strings.TrimSpace(name) == "" {
-		return errors.New("project: the name is empty")
-	}
-	if len(name) > 200 {
-		return errors.New("project: the name is longer than 200 bytes")
-	}
-	return nil
+// setName gives something a name, setLabel one that may be none, and setNote a note.
+func setName(to *string, name string) (err error) {
+	*to, err = text.Name(name)
+	return err
+}
+
+func setLabel(to *string, name string) (err error) {
+	*to, err = text.Label(name)
+	return err
+}
+
+func setNote(to *string, note string) (err error) {
+	*to, err = text.Note(note)
+	return err
 }
 
 // Located is where a node of a rendered look stands in the project.

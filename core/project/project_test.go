@@ -117,16 +117,23 @@ func TestRandomEditsLeaveASoundProject(t *testing.T) {
 		"ramp.flip", "ramp.spread", "ramp.add", "ramp.remove", "ramp.stop", "model.add", "model.remove", "model.set", "light.add", "light.remove", "light.set", "camera.set", "backdrop.set"}
 	values := []any{nil, 0.5, -3.0, 1e300, "text", true, []any{1.0, 2.0, 3.0}, map[string]any{"at": 0.3}, map[string]any{"azimuth": 5.0}, "#123456", []any{}}
 	accepted := 0
-	for range 5000 {
+	for range 6000 {
 		var nodes []string
 		for _, l := range p.Looks {
 			for _, d := range l.Nodes {
 				nodes = append(nodes, d.ID)
 			}
 		}
+		things := []string{"sun", "model1", "light1"}
+		for _, m := range p.Stage.Models {
+			things = append(things, m.ID)
+		}
+		for _, l := range p.Stage.Lights {
+			things = append(things, l.ID)
+		}
 		e := project.Edit{Op: pick(ops...), Look: pick(p.Looks[r.IntN(len(p.Looks))].ID, "look1"), Node: pick(nodes...), Kind: pick("ramp", "blend", "facing", "edge-lines", "sphere", "cube"),
 			Key: pick("tone", "base", "amount", "lights", "shadows", "strength", "color", "at", "none", "width"), Name: pick("A", "B", ""), From: pick(nodes...), To: pick(nodes...) + pick(".tone", ".base", ".colour", ""),
-			ID: pick("sun", "sun1", "model1", "model2"), Part: pick("", "Sphere"), Index: r.IntN(4), Value: values[r.IntN(len(values))]}
+			ID: pick(things...), Part: pick("", "Sphere"), Index: r.IntN(4), Value: values[r.IntN(len(values))]}
 		q := p.Clone()
 		before, err := json.Marshal(p)
 		require.NoError(t, err)

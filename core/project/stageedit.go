@@ -3,6 +3,7 @@ package project
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -21,11 +22,6 @@ func (p *Project) model(id string) (*stage.Model, error) {
 	return nil, fmt.Errorf("project: there is no model %.40q any more", id)
 }
 
-func (p *Project) taken(id string) bool {
-	return slices.ContainsFunc(p.Stage.Models, func(m stage.Model) bool { return m.ID == id }) ||
-		slices.ContainsFunc(p.Stage.Lights, func(l stage.Light) bool { return l.ID == id })
-}
-
 // floor is the solid that comes in below what stands there.
 const floor = "plane"
 
@@ -34,7 +30,10 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 	if p.Look(look) == nil {
 		look = p.Looks[0].ID
 	}
-	m := stage.Model{ID: freshID("model", p.taken), Name: strings.TrimSpace(e.Name), Scale: 1, Looks: map[string]string{}}
+	m := stage.Model{ID: p.freshID("model"), Scale: 1, Looks: map[string]string{}}
+	if err := setLabel(&m.Name, e.Name); err != nil {
+		return err
+	}
 	parts := e.Parts
 	if s := mesh.FindSolid(e.Kind); s != nil {
 		m.Solid, parts = s.Key, nil
@@ -98,8 +97,7 @@ func setModel(p *Project, e *Edit, o *Outcome) error {
 	o.Label = "changed " + m.Name
 	switch e.Key {
 	case "name":
-		m.Name = strings.TrimSpace(e.Name)
-		return checkName(m.Name)
+		return setName(&m.Name, e.Name)
 	case "scale":
 		return number(e.Value, &m.Scale)
 	case "at":
@@ -115,7 +113,9 @@ func number[F float32 | float64](v any, to *F) error {
 	if !ok {
 		return fmt.Errorf("project: %.40v is not a number", v)
 	}
-	*to = F(f)
+	if *to = F(f); !(math.Abs(float64(*to)) <= math.MaxFloat32) {
+		return fmt.Errorf("project: %v is too large a number", f)
+	}
 	return nil
 }
 

@@ -10,10 +10,6 @@ import (
 	"mobanta/core/network"
 )
 
-func (p *Project) freeSwatchID() string {
-	return freshID("c", func(id string) bool { return p.Swatch(id) != nil })
-}
-
 func addSwatch(p *Project, e *Edit, o *Outcome) error {
 	c := color.MustHex("#D4843F")
 	if e.Value != nil {
@@ -38,10 +34,10 @@ func (p *Project) putSwatches(list []Swatch, o *Outcome) error {
 		return fmt.Errorf("project: a project holds at most %d swatches", MaxSwatches)
 	}
 	for _, w := range list {
-		if len(w.Name) > 200 {
-			return errors.New("project: the name is longer than 200 bytes")
+		if err := setLabel(&w.Name, w.Name); err != nil {
+			return err
 		}
-		w.ID = p.freeSwatchID()
+		w.ID = p.freshID("c")
 		o.Created = w.ID
 		p.Swatches = append(p.Swatches, w)
 	}
@@ -63,10 +59,7 @@ func setSwatch(p *Project, e *Edit, o *Outcome) error {
 		return fmt.Errorf("project: there is no swatch %.40q any more", e.ID)
 	}
 	if e.Key == "name" {
-		if w.Name = strings.TrimSpace(e.Name); len(w.Name) > 200 {
-			return errors.New("project: the name is longer than 200 bytes")
-		}
-		return nil
+		return setLabel(&w.Name, e.Name)
 	}
 	c, err := color.FromAny(e.Value)
 	if err != nil {

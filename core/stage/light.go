@@ -1,8 +1,6 @@
 package stage
 
 import (
-	"bytes"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
@@ -56,26 +54,6 @@ func NewLight(id, name string, kind light.Kind) Light {
 // PartID names a part for lights.
 func PartID(model, part string) string { return model + "/" + part }
 
-// UnmarshalJSON reads a stage. One that was stored before there were other lights
-// than suns has them as such.
-func (s *Stage) UnmarshalJSON(data []byte) error {
-	type plain Stage
-	in := struct {
-		*plain
-		Suns []Light `json:"suns"`
-	}{plain: (*plain)(s)}
-	dec := json.NewDecoder(bytes.NewReader(data))
-	dec.DisallowUnknownFields()
-	if err := dec.Decode(&in); err != nil {
-		return err
-	}
-	for _, l := range in.Suns {
-		l.Kind = light.Sun
-		s.Lights = append(s.Lights, l)
-	}
-	return nil
-}
-
 func (l *Light) check() error {
 	if !slices.Contains(light.Kinds, l.Kind) {
 		return fmt.Errorf("there is no kind of light %.20q", l.Kind)
@@ -104,8 +82,7 @@ func (l *Light) check() error {
 		{"place", float64(l.At[2]), -far, far, false},
 	} {
 		if !c.skip {
-			// What is held in float32 is compared with the bounds as float32 has them.
-			if err := within(c.name, c.v, float64(float32(c.lo)), c.hi); err != nil {
+			if err := within(c.name, c.v, c.lo, c.hi); err != nil {
 				return err
 			}
 		}
@@ -115,8 +92,13 @@ func (l *Light) check() error {
 			return errors.New("its colour is not one")
 		}
 	}
-	if len(l.Parts) > 10_000 || len(l.Picture) > 64 {
+	if len(l.Parts) > maxParts || len(l.Picture) > 64 {
 		return errors.New("its list of parts is too long")
+	}
+	for _, part := range l.Parts {
+		if len(part) > maxID+1+maxPartName {
+			return fmt.Errorf("the name of part %.40q is too long", part)
+		}
 	}
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/light"
 	"mobanta/core/mesh"
+	"mobanta/core/text"
 	"mobanta/core/vec"
 )
 
@@ -19,6 +20,10 @@ type Stage struct {
 	Camera   Camera   `json:"camera"`
 	Backdrop Backdrop `json:"backdrop"`
 	Time     Time     `json:"time,omitzero"`
+
+	// Suns are the lights of a document from before there were others; Settle puts
+	// them among Lights.
+	Suns []Light `json:"suns,omitempty"`
 }
 
 // Time is the moment that is shown, and the loop that it lies in.
@@ -89,10 +94,47 @@ type Backdrop struct {
 
 // Limits on a stage.
 const (
-	MaxModels = 200
-	MaxLights = 16
-	far       = 1e9
+	MaxModels   = 200
+	MaxLights   = 16
+	maxID       = 64     // bytes of an id
+	maxParts    = 10_000 // of a model
+	maxPartName = 1000   // bytes
+	far         = 1e9
 )
+
+// Settle makes a stage that came from outside one of ours and checks it.
+func (s *Stage) Settle() error {
+	for _, l := range s.Suns { // from before there were other lights
+		l.Kind = light.Sun
+		s.Lights = append(s.Lights, l)
+	}
+	s.Suns = nil
+	if s.Models == nil {
+		s.Models = []Model{}
+	}
+	if s.Lights == nil {
+		s.Lights = []Light{}
+	}
+	for i := range s.Models {
+		m := &s.Models[i]
+		var err error
+		if m.Name, err = text.Label(m.Name); err != nil {
+			return fmt.Errorf("stage: model %d: %w", i+1, err)
+		}
+		looks := make(map[string]string, len(m.Looks))
+		for part, look := range m.Looks {
+			looks[text.Line(part)] = look
+		}
+		m.Looks = looks
+	}
+	for i := range s.Lights {
+		var err error
+		if s.Lights[i].Name, err = text.Label(s.Lights[i].Name); err != nil {
+			return fmt.Errorf("stage: light %d: %w", i+1, err)
+		}
+	}
+	return s.Check()
+}
 
 // Check returns why s cannot be rendered, or nil.
 func (s *Stage) Check() error {
@@ -105,7 +147,7 @@ func (s *Stage) Check() error {
 	ids := map[string]bool{}
 	for i := range s.Models {
 		m := &s.Models[i]
-		if m.ID == "" || ids[m.ID] {
+		if m.ID == "" || len(m.ID) > maxID || ids[m.ID] {
 			return fmt.Errorf("stage: model %d needs an id of its own", i+1)
 		}
 		ids[m.ID] = true
@@ -115,7 +157,7 @@ func (s *Stage) Check() error {
 	}
 	for i := range s.Lights {
 		l := &s.Lights[i]
-		if l.ID == "" || ids[l.ID] {
+		if l.ID == "" || len(l.ID) > maxID || ids[l.ID] {
 			return fmt.Errorf("stage: light %d needs an id of its own", i+1)
 		}
 		ids[l.ID] = true
@@ -138,6 +180,14 @@ func (m *Model) check() error {
 	}
 	if m.Solid != "" && mesh.FindSolid(m.Solid) == nil {
 		return fmt.Errorf("there is no solid named %.40q", m.Solid)
+	}
+	if len(m.Looks) > maxParts {
+		return fmt.Errorf("it has more than %d parts", maxParts)
+	}
+	for part, look := range m.Looks {
+		if len(part) > maxPartName || len(look) > maxID {
+			return fmt.Errorf("the name of part %.40q is too long", part)
+		}
 	}
 	if err := within("scale", float64(m.Scale), 1e-6, 1e6); err != nil {
 		return err
@@ -171,8 +221,10 @@ func (c *Camera) check() error {
 	return within("angle", float64(c.Angle), 1, 150)
 }
 
+// within tells that v lies outside its range. What is held in float32 may be the
+// end of the range as float32 has it.
 func within(name string, v, lo, hi float64) error {
-	if !(v >= lo && v <= hi) {
+	if !(v >= min(lo, float64(float32(lo))) && v <= max(hi, float64(float32(hi)))) {
 		return fmt.Errorf("%s %v lies outside %v to %v", name, v, lo, hi)
 	}
 	return nil

@@ -97,7 +97,7 @@ func large(b *rod.Browser, address string) error {
 	if err != nil {
 		return err
 	}
-	cat := network.Grouped{Base: node.Catalogue{}, Groups: groups}
+	cat := network.NewGrouped(node.Catalogue{}, groups)
 	z := network.Sizes{CardW: 156, CardH: 58, PortW: 51, OutW: 76, GapX: 12, GapY: 14, Port: 14, Out: 28, Lane: 6, Title: 18}
 	start := time.Now()
 	lay := net.Lay(cat, z, nil)
