@@ -3,13 +3,14 @@ package store
 import (
 	"context"
 	"database/sql"
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"time"
 
 	"mobanta/core/exchange"
+	"mobanta/core/text"
 )
 
 // PutFile keeps the bytes of a model and returns their hash. Bytes that are
@@ -19,30 +20,30 @@ func (s *Store) PutFile(ctx context.Context, f exchange.File) (string, error) {
 	path := filepath.Join(s.dir, "files", hash)
 	if info, err := os.Stat(path); err != nil || info.Size() != int64(len(f.Data)) {
 		if err := writeWhole(path, f.Data); err != nil {
-			return "", fmt.Errorf("store: %w", err)
+			return "", say(fmt.Errorf("store: %w", err))
 		}
 	}
-	_, err := s.db.ExecContext(ctx, `INSERT INTO files (hash, name, size, made) VALUES (?, ?, ?, ?) ON CONFLICT (hash) DO NOTHING`,
-		hash, f.Name, len(f.Data), time.Now().UnixMilli())
-	if err != nil {
-		return "", fmt.Errorf("store: %w", err)
-	}
-	return hash, nil
+	err := s.write(ctx, func(tx *sql.Tx) error {
+		_, err := tx.ExecContext(ctx, `INSERT INTO files (hash, name, size, made) VALUES (?, ?, ?, ?) ON CONFLICT (hash) DO NOTHING`,
+			hash, text.Clip(f.Name, text.MaxName), len(f.Data), time.Now().UnixMilli())
+		return err
+	})
+	return hash, err
 }
 
 // File returns the file of that hash.
 func (s *Store) File(ctx context.Context, hash string) (exchange.File, error) {
 	var f exchange.File
-	err := s.db.QueryRowContext(ctx, `SELECT name FROM files WHERE hash = ?`, hash).Scan(&f.Name)
-	if errors.Is(err, sql.ErrNoRows) {
+	err := s.reads.QueryRowContext(ctx, `SELECT name FROM files WHERE hash = ?`, hash).Scan(&f.Name)
+	if none(err) {
 		return f, ErrNotFound
 	}
 	if err != nil {
-		return f, fmt.Errorf("store: %w", err)
+		return f, say(fmt.Errorf("store: %w", err))
 	}
 	// The hash is one that the database knows, so it is no path from elsewhere.
 	if f.Data, err = os.ReadFile(filepath.Join(s.dir, "files", hash)); err != nil {
-		return f, fmt.Errorf("store: %w", err)
+		return f, say(fmt.Errorf("store: %w", err))
 	}
 	return f, nil
 }
@@ -50,7 +51,7 @@ func (s *Store) File(ctx context.Context, hash string) (exchange.File, error) {
 // writeWhole writes a file that is either there in full or not at all, also
 // after a crash.
 func writeWhole(path string, data []byte) error {
-	tmp, err := os.CreateTemp(filepath.Dir(path), "new-*")
+	tmp, err := os.CreateTemp(filepath.Dir(path), newPrefix+"*")
 	if err != nil {
 		return err
 	}
@@ -75,3 +76,8 @@ func writeWhole(path string, data []byte) error {
 	defer dir.Close()
 	return dir.Sync()
 }
+
+// newPrefix begins the names of files that are being written.
+const newPrefix = "new-"
+
+var hashPattern = regexp.MustCompile(`^[0-9a-f]{64}$`)

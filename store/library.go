@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"database/sql"
-	"errors"
 	"fmt"
 	"time"
 
@@ -23,7 +22,7 @@ const maxLibrary = 500
 // and name is replaced.
 func (s *Store) Keep(ctx context.Context, kind, name string, doc []byte) (string, error) {
 	id := uuid.NewString()
-	err := s.tx(ctx, func(tx *sql.Tx) error {
+	err := s.write(ctx, func(tx *sql.Tx) error {
 		var n int
 		if err := tx.QueryRowContext(ctx, `SELECT count(*) FROM library`).Scan(&n); err != nil {
 			return err
@@ -42,16 +41,16 @@ func (s *Store) Keep(ctx context.Context, kind, name string, doc []byte) (string
 
 // Library lists what is kept of a kind, by name.
 func (s *Store) Library(ctx context.Context, kind string) ([]Entry, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT id, kind, name FROM library WHERE kind = ? ORDER BY name, id`, kind)
+	rows, err := s.reads.QueryContext(ctx, `SELECT id, kind, name FROM library WHERE kind = ? ORDER BY name, id`, kind)
 	if err != nil {
-		return nil, fmt.Errorf("store: %w", err)
+		return nil, say(fmt.Errorf("store: %w", err))
 	}
 	defer rows.Close()
 	var out []Entry
 	for rows.Next() {
 		var e Entry
 		if err := rows.Scan(&e.ID, &e.Kind, &e.Name); err != nil {
-			return nil, fmt.Errorf("store: %w", err)
+			return nil, say(fmt.Errorf("store: %w", err))
 		}
 		out = append(out, e)
 	}
@@ -61,12 +60,12 @@ func (s *Store) Library(ctx context.Context, kind string) ([]Entry, error) {
 // Kept returns an entry of the library with its look file.
 func (s *Store) Kept(ctx context.Context, id string) (Entry, error) {
 	e := Entry{ID: id}
-	err := s.db.QueryRowContext(ctx, `SELECT kind, name, doc FROM library WHERE id = ?`, id).Scan(&e.Kind, &e.Name, &e.Doc)
-	if errors.Is(err, sql.ErrNoRows) {
+	err := s.reads.QueryRowContext(ctx, `SELECT kind, name, doc FROM library WHERE id = ?`, id).Scan(&e.Kind, &e.Name, &e.Doc)
+	if none(err) {
 		return e, ErrNotFound
 	}
 	if err != nil {
-		return e, fmt.Errorf("store: %w", err)
+		return e, say(fmt.Errorf("store: %w", err))
 	}
 	return e, nil
 }

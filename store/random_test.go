@@ -17,11 +17,10 @@ import (
 // documents and a pointer into it, and every state can be rendered.
 func TestRandomEditsUndosAndRedos(t *testing.T) {
 	r := rand.New(rand.NewPCG(11, 12))
-	s := open(t, t.TempDir())
+	s := opened(t, t.TempDir())
 	// The promise about crashes is kept by other tests; here the disk need not be waited for.
-	_, err := s.db.Exec(`PRAGMA synchronous = OFF`)
+	_, err := s.writes.Exec(`PRAGMA synchronous = OFF`)
 	require.NoError(t, err)
-	s.db.SetMaxOpenConns(1)
 	text := func(p *project.Project) string {
 		data, err := json.Marshal(p)
 		require.NoError(t, err)

@@ -32,46 +32,121 @@ var migrations embed.FS
 // ErrNotFound is returned for a project, revision or file that is not there.
 var ErrNotFound = errors.New("store: not found")
 
-// Store is an open data folder. It is safe for use by several goroutines.
+// ErrLater says that a data folder was written by a later version of the studio.
+var ErrLater = errors.New("store: this data folder was written by a later version of Mobanta: open it with that; nothing was changed")
+
+// Store is an open data folder. It is safe for use by several goroutines. Writers
+// take turns, in the order in which they come.
 type Store struct {
-	dir string
-	db  *sql.DB
+	dir    string
+	reads  *sql.DB
+	writes *sql.DB
+	turn   queue  // of those who write
+	turns  queues // of those who work at one project
 
 	mu   sync.Mutex
 	last map[string]*State // by project: the state that was read or written last
 }
 
-// Open opens the data folder, making it if need be.
+// Open opens the data folder, making it if need be. A database that is missing
+// beside files that projects left there, and one of a later version, are refused.
 func Open(dir string) (*Store, error) {
+	s, err := open(dir)
+	if err != nil {
+		return nil, say(err)
+	}
+	return s, nil
+}
+
+func open(dir string) (*Store, error) {
 	if err := os.MkdirAll(filepath.Join(dir, "files"), 0o700); err != nil {
 		return nil, fmt.Errorf("store: %w", err)
 	}
-	abs, err := filepath.Abs(filepath.Join(dir, "mobanta.db"))
+	path, err := filepath.Abs(filepath.Join(dir, databaseName))
 	if err != nil {
 		return nil, fmt.Errorf("store: %w", err)
 	}
-	dsn := (&url.URL{Scheme: "file", Path: abs, RawQuery: "_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(5000)&_pragma=foreign_keys(1)&_txlock=immediate"}).String()
+	if err := missing(dir); err != nil {
+		return nil, err
+	}
+	db, err := connect(path, "&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_txlock=immediate", 1)
+	if err != nil {
+		return nil, err
+	}
+	if err := migrate(db); err != nil {
+		db.Close()
+		return nil, fmt.Errorf("store: the database in %s cannot be used: %w", dir, err)
+	}
+	reads, err := connect(path, "&_pragma=query_only(1)", 4)
+	if err != nil {
+		db.Close()
+		return nil, err
+	}
+	return &Store{dir: dir, writes: db, reads: reads, turn: newQueue(), turns: queues{of: map[string]*shared{}}, last: map[string]*State{}}, nil
+}
+
+const databaseName = "mobanta.db"
+
+// connect opens the database for up to most users at once.
+func connect(path, pragmas string, most int) (*sql.DB, error) {
+	dsn := (&url.URL{Scheme: "file", Path: path, RawQuery: "_pragma=busy_timeout(5000)" + pragmas}).String()
 	db, err := sql.Open("sqlite", dsn)
 	if err != nil {
 		return nil, fmt.Errorf("store: %w", err)
 	}
-	db.SetMaxOpenConns(4)
-	sub, err := fs.Sub(migrations, "migrations")
-	if err == nil {
-		var p *goose.Provider
-		if p, err = goose.NewProvider(goose.DialectSQLite3, db, sub); err == nil {
-			_, err = p.Up(context.Background())
+	db.SetMaxOpenConns(most)
+	return db, nil
+}
+
+// missing tells that the database is not there, or empty, beside what a database
+// once named: an empty shelf would cover up the loss.
+func missing(dir string) error {
+	if info, err := os.Stat(filepath.Join(dir, databaseName)); err == nil && info.Size() > 0 {
+		return nil
+	}
+	left := 0
+	entries, err := os.ReadDir(filepath.Join(dir, "files"))
+	if err != nil {
+		return fmt.Errorf("store: %w", err)
+	}
+	for _, e := range entries {
+		if hashPattern.MatchString(e.Name()) {
+			left++
 		}
 	}
-	if err != nil {
-		db.Close()
-		return nil, fmt.Errorf("store: the database in %s cannot be used: %w", dir, err)
+	if info, err := os.Stat(filepath.Join(dir, databaseName+"-wal")); err == nil && info.Size() > 0 {
+		return fmt.Errorf("store: %s is missing from %s, though what was last written to it is there: put it back, or bring back a copy with mobanta restore", databaseName, dir)
 	}
-	return &Store{dir: dir, db: db, last: map[string]*State{}}, nil
+	if left > 0 {
+		return fmt.Errorf("store: %s is missing from %s, or empty, though %d files of projects are there: put it back, or bring back a copy with mobanta restore into an empty folder", databaseName, dir, left)
+	}
+	return nil
+}
+
+func migrate(db *sql.DB) error {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
+	if err != nil {
+		return err
+	}
+	ctx := context.Background()
+	at, err := p.GetDBVersion(ctx)
+	if err != nil {
+		return err
+	}
+	sources := p.ListSources()
+	if newest := sources[len(sources)-1].Version; at > newest {
+		return fmt.Errorf("%w (version %d; this one reads version %d)", ErrLater, at, newest)
+	}
+	_, err = p.Up(ctx)
+	return err
 }
 
 // Close closes the store.
-func (s *Store) Close() error { return s.db.Close() }
+func (s *Store) Close() error { return errors.Join(s.reads.Close(), s.writes.Close()) }
 
 // Summary is a project as the shelf shows it.
 type Summary struct {
@@ -90,15 +165,21 @@ type State struct {
 	Project    *project.Project
 	Undo, Redo string // what undo and redo would take back or make again; "" for nothing
 	Binned     bool
+	// Lost is what the changes did that cannot be read any more; the project is as it
+	// was before them. They stay where they are.
+	Lost []string
+
+	at   int64 // the revision that this is
+	head int64 // the newest that the project shows, which may be one that is lost
 }
 
 // Projects lists the projects, those in the bin or those that are not, the last
 // changed first.
 func (s *Store) Projects(ctx context.Context, binned bool) ([]Summary, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT id, name, changed, version, binned IS NOT NULL, picture IS NOT NULL
+	rows, err := s.reads.QueryContext(ctx, `SELECT id, name, changed, version, binned IS NOT NULL, picture IS NOT NULL
 		FROM projects WHERE (binned IS NOT NULL) = ? ORDER BY changed DESC, id`, binned)
 	if err != nil {
-		return nil, fmt.Errorf("store: %w", err)
+		return nil, say(fmt.Errorf("store: %w", err))
 	}
 	defer rows.Close()
 	var out []Summary
@@ -111,7 +192,7 @@ func (s *Store) Projects(ctx context.Context, binned bool) ([]Summary, error) {
 		p.Changed = time.UnixMilli(ms)
 		out = append(out, p)
 	}
-	return out, rows.Err()
+	return out, say(rows.Err())
 }
 
 // Create stores a new project and returns its id.
@@ -121,31 +202,40 @@ func (s *Store) Create(ctx context.Context, p *project.Project) (string, error) 
 
 // CreateAs is Create under an id of the caller's choice, which must be free.
 func (s *Store) CreateAs(ctx context.Context, id string, p *project.Project) (string, error) {
-	doc, err := pack(p)
+	p, doc, err := p.Clone().Checked()
 	if err != nil {
 		return "", err
 	}
+	packed, err := pack(doc)
+	if err != nil {
+		return "", err
+	}
+	given, err := json.Marshal(p.Given)
+	if err != nil {
+		return "", fmt.Errorf("store: %w", err)
+	}
 	now := time.Now().UnixMilli()
-	err = s.tx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `INSERT INTO projects (id, name, created, changed, version, head) VALUES (?, ?, ?, ?, 1, 0)`, id, p.Name, now, now); err != nil {
+	err = s.write(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO projects (id, name, created, changed, version, head, given) VALUES (?, ?, ?, ?, 1, 0, ?)`, id, p.Name, now, now, string(given)); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO revisions (project, n, label, made, doc) VALUES (?, 0, '', ?, ?)`, id, now, doc)
+		_, err := tx.ExecContext(ctx, `INSERT INTO revisions (project, n, label, made, doc) VALUES (?, 0, '', ?, ?)`, id, now, packed)
 		return err
 	})
 	return id, err
 }
 
-// Load returns a project at its current revision. It waits for no writer.
+// Load returns a project at its current revision. It waits for no writer. Where that
+// revision cannot be read, it is the newest before it that can; State.Lost tells.
 func (s *Store) Load(ctx context.Context, id string) (*State, error) {
 	var version int64
 	var binned bool
-	err := s.db.QueryRowContext(ctx, `SELECT version, binned IS NOT NULL FROM projects WHERE id = ?`, id).Scan(&version, &binned)
-	if errors.Is(err, sql.ErrNoRows) {
+	err := s.reads.QueryRowContext(ctx, `SELECT version, binned IS NOT NULL FROM projects WHERE id = ?`, id).Scan(&version, &binned)
+	if none(err) {
 		return nil, ErrNotFound
 	}
 	if err != nil {
-		return nil, fmt.Errorf("store: %w", err)
+		return nil, say(fmt.Errorf("store: %w", err))
 	}
 	s.mu.Lock()
 	st := s.last[id]
@@ -153,9 +243,9 @@ func (s *Store) Load(ctx context.Context, id string) (*State, error) {
 	if st != nil && st.Version == version && st.Binned == binned {
 		return st, nil
 	}
-	st, _, err = load(ctx, s.db, id)
+	st, err = load(ctx, s.reads, id)
 	if err != nil {
-		return nil, err
+		return nil, say(err)
 	}
 	s.remember(st)
 	return st, nil
@@ -176,100 +266,213 @@ func (s *Store) remember(st *State) {
 // querier is a database or a transaction.
 type querier interface {
 	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
 }
 
-func load(ctx context.Context, db querier, id string) (st *State, head int64, err error) {
-	st = &State{ID: id}
-	var doc []byte
-	err = db.QueryRowContext(ctx, `SELECT p.version, p.head, p.binned IS NOT NULL, r.label, r.doc,
-			COALESCE((SELECT label FROM revisions WHERE project = p.id AND n = p.head + 1), '')
-		FROM projects p JOIN revisions r ON r.project = p.id AND r.n = p.head WHERE p.id = ?`, id).
-		Scan(&st.Version, &head, &st.Binned, &st.Undo, &doc, &st.Redo)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, 0, ErrNotFound
+func load(ctx context.Context, db querier, id string) (*State, error) {
+	st := &State{ID: id}
+	var given sql.NullString
+	err := db.QueryRowContext(ctx, `SELECT version, head, binned IS NOT NULL, given, COALESCE((SELECT label FROM revisions WHERE project = p.id AND n = p.head + 1), '')
+		FROM projects p WHERE id = ?`, id).Scan(&st.Version, &st.head, &st.Binned, &given, &st.Redo)
+	if none(err) {
+		return nil, ErrNotFound
 	}
 	if err != nil {
-		return nil, 0, err
+		return nil, fmt.Errorf("store: %w", err)
 	}
-	st.Project, err = unpack(doc)
-	return st, head, err
+	r, err := readable(ctx, db, id, st.head, -1)
+	if err != nil {
+		return nil, err
+	}
+	st.Project, st.at, st.Undo, st.Lost = r.project, r.n, r.label, r.lost
+	return st, st.know(ctx, db, given)
+}
+
+// know fills in which ids were given: what the project says of it, or, for one from
+// before that was kept, what its revisions show.
+func (st *State) know(ctx context.Context, db querier, given sql.NullString) error {
+	var all project.Given
+	if given.Valid && json.Unmarshal([]byte(given.String), &all) == nil {
+		st.Project.Given.Join(all)
+		return nil
+	}
+	rows, err := db.QueryContext(ctx, `SELECT doc FROM revisions WHERE project = ?`, st.ID)
+	if err != nil {
+		return fmt.Errorf("store: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var packed []byte
+		if err := rows.Scan(&packed); err != nil {
+			return fmt.Errorf("store: %w", err)
+		}
+		if p, err := unpack(packed); err == nil {
+			st.Project.Given.Join(p.Given)
+		}
+	}
+	return rows.Err()
+}
+
+// revision is one that can be read, and what the ones did that were passed over on
+// the way to it.
+type revision struct {
+	n       int64
+	label   string
+	project *project.Project
+	lost    []string
+}
+
+// readable returns the first revision that can be read, from number n on and further
+// by +1 or -1. One of a later version ends the search: it must be left alone.
+func readable(ctx context.Context, db querier, id string, n int64, by int) (r revision, err error) {
+	query := `SELECT n, label, doc FROM revisions WHERE project = ? AND n <= ? ORDER BY n DESC`
+	if by > 0 {
+		query = `SELECT n, label, doc FROM revisions WHERE project = ? AND n >= ? ORDER BY n`
+	}
+	rows, err := db.QueryContext(ctx, query, id, n)
+	if err != nil {
+		return r, fmt.Errorf("store: %w", err)
+	}
+	defer rows.Close()
+	var first error
+	for rows.Next() {
+		var packed []byte
+		if err := rows.Scan(&r.n, &r.label, &packed); err != nil {
+			return r, fmt.Errorf("store: %w", err)
+		}
+		p, err := unpack(packed)
+		if err == nil {
+			r.project = p
+			return r, nil
+		}
+		if errors.Is(err, project.ErrLater) {
+			return r, err
+		}
+		if first == nil {
+			first = err
+		}
+		r.lost = append(r.lost, r.label)
+	}
+	if err := rows.Err(); err != nil {
+		return r, fmt.Errorf("store: %w", err)
+	}
+	if first != nil {
+		return r, fmt.Errorf("store: no state of the project can be read any more; the newest says: %w", first)
+	}
+	return r, ErrNotFound
 }
 
 // Edit makes the edits one revision on top of the current one, all of them or
 // none; a revision that was undone before is gone then. The state it returns is
-// on disk.
+// on disk, and has been read from what was written.
 func (s *Store) Edit(ctx context.Context, id string, edits []project.Edit) (*State, []project.Outcome, error) {
-	var st *State
 	var outcomes []project.Outcome
-	err := s.tx(ctx, func(tx *sql.Tx) error {
-		old, head, err := load(ctx, tx, id)
+	st, err := s.change(ctx, id, func(old *State) (*State, []statement, error) {
+		if len(edits) == 0 {
+			return old, nil, nil
+		}
+		p, doc, done, err := old.Project.Revise(edits)
 		if err != nil {
-			return err
+			return nil, nil, err
 		}
-		p := old.Project.Clone()
-		for i := range edits {
-			o, err := p.Apply(&edits[i])
-			if err != nil {
-				return err
-			}
-			outcomes = append(outcomes, o)
-		}
-		if len(outcomes) == 0 {
-			st = old
-			return nil
-		}
-		doc, err := pack(p)
+		packed, err := pack(doc)
 		if err != nil {
-			return err
+			return nil, nil, err
 		}
-		now := time.Now().UnixMilli()
-		label := outcomes[0].Label
-		for _, q := range []struct {
-			sql  string
-			args []any
-		}{
-			{`DELETE FROM revisions WHERE project = ? AND n > ?`, []any{id, head}},
-			{`INSERT INTO revisions (project, n, label, made, doc) VALUES (?, ?, ?, ?, ?)`, []any{id, head + 1, label, now, doc}},
-			{`UPDATE projects SET head = ?, version = version + 1, changed = ?, name = ? WHERE id = ?`, []any{head + 1, now, p.Name, id}},
-		} {
-			if _, err := tx.ExecContext(ctx, q.sql, q.args...); err != nil {
-				return err
-			}
+		given, err := json.Marshal(p.Given)
+		if err != nil {
+			return nil, nil, fmt.Errorf("store: %w", err)
 		}
-		st = &State{ID: id, Version: old.Version + 1, Project: p, Undo: label, Binned: old.Binned}
-		return nil
+		outcomes = done
+		now, label, n := time.Now().UnixMilli(), done[0].Label, old.head+1
+		st := &State{ID: id, Version: old.Version + 1, Project: p, Undo: label, Binned: old.Binned, at: n, head: n}
+		return st, []statement{
+			{`UPDATE projects SET head = ?, version = version + 1, changed = ?, name = ?, given = ? WHERE id = ? AND version = ?`, []any{n, now, p.Name, string(given), id, old.Version}},
+			{`DELETE FROM revisions WHERE project = ? AND n > ?`, []any{id, old.head}},
+			{`INSERT INTO revisions (project, n, label, made, doc) VALUES (?, ?, ?, ?, ?)`, []any{id, n, label, now, packed}},
+		}, nil
 	})
-	if err != nil {
-		return nil, nil, err
-	}
-	s.remember(st)
-	return st, outcomes, nil
+	return st, outcomes, err
 }
 
-// Move undoes (-1) or redoes (+1) one revision. With nothing to undo or redo it
-// returns ErrNotFound.
+// Move undoes (-1) or redoes (+1) one revision, those passed over that cannot be
+// read. With nothing to undo or redo it returns ErrNotFound.
 func (s *Store) Move(ctx context.Context, id string, by int64) (*State, error) {
-	var st *State
-	err := s.tx(ctx, func(tx *sql.Tx) error {
-		var head int64
-		err := tx.QueryRowContext(ctx, `SELECT r.n FROM projects p JOIN revisions r ON r.project = p.id AND r.n = p.head + ? WHERE p.id = ?`, by, id).Scan(&head)
-		if errors.Is(err, sql.ErrNoRows) {
-			return ErrNotFound
+	return s.change(ctx, id, func(old *State) (*State, []statement, error) {
+		from := old.at - 1
+		if by > 0 {
+			from = old.head + 1
+		}
+		r, err := readable(ctx, s.reads, id, from, int(by))
+		if err != nil {
+			return nil, nil, err
+		}
+		r.project.Given.Join(old.Project.Given)
+		st := &State{ID: id, Version: old.Version + 1, Project: r.project, Undo: r.label, Binned: old.Binned, at: r.n, head: r.n}
+		err = s.reads.QueryRowContext(ctx, `SELECT label FROM revisions WHERE project = ? AND n = ?`, id, r.n+1).Scan(&st.Redo)
+		if err != nil && !none(err) {
+			return nil, nil, fmt.Errorf("store: %w", err)
+		}
+		return st, []statement{
+			{`UPDATE projects SET head = ?, version = version + 1, changed = ?, name = ? WHERE id = ? AND version = ?`, []any{r.n, time.Now().UnixMilli(), r.project.Name, id, old.Version}},
+		}, nil
+	})
+}
+
+// statement is one of a transaction.
+type statement struct {
+	query string
+	args  []any
+}
+
+// tries is how often a change is made anew on top of what another program wrote.
+const tries = 5
+
+// change makes a new state of a project out of the current one and writes it. The
+// work is done in the project's own queue, from what is known already; others wait
+// only while it is written. The first statement must hold on the old version.
+func (s *Store) change(ctx context.Context, id string, make func(old *State) (*State, []statement, error)) (*State, error) {
+	done, err := s.turns.wait(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	for range tries {
+		old, err := s.Load(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		st, statements, err := make(old)
+		if err != nil || len(statements) == 0 {
+			return st, say(err)
+		}
+		stale := false
+		err = s.write(ctx, func(tx *sql.Tx) error {
+			for i, q := range statements {
+				res, err := tx.ExecContext(ctx, q.query, q.args...)
+				if err != nil {
+					return err
+				}
+				if n, err := res.RowsAffected(); i == 0 && err == nil && n == 0 {
+					stale = true
+					return errStale
+				}
+			}
+			return nil
+		})
+		if stale { // another program has written, or the project has gone
+			continue
 		}
 		if err != nil {
-			return err
+			return nil, err
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE projects SET head = ?, version = version + 1, changed = ? WHERE id = ?`, head, time.Now().UnixMilli(), id); err != nil {
-			return err
-		}
-		if st, _, err = load(ctx, tx, id); err != nil {
-			return err
-		}
-		_, err = tx.ExecContext(ctx, `UPDATE projects SET name = ? WHERE id = ?`, st.Project.Name, id)
-		return err
-	})
-	return st, err
+		s.remember(st)
+		return st, nil
+	}
+	return nil, ErrBusy
 }
+
+var errStale = errors.New("store: another state is there already")
 
 // Bin puts a project into the bin or takes it out again.
 func (s *Store) Bin(ctx context.Context, id string, in bool) error {
@@ -288,66 +491,72 @@ func (s *Store) SetPicture(ctx context.Context, id string, png []byte) error {
 // Picture returns a project's picture for the shelf.
 func (s *Store) Picture(ctx context.Context, id string) ([]byte, error) {
 	var png []byte
-	err := s.db.QueryRowContext(ctx, `SELECT picture FROM projects WHERE id = ?`, id).Scan(&png)
-	if errors.Is(err, sql.ErrNoRows) || err == nil && png == nil {
+	err := s.reads.QueryRowContext(ctx, `SELECT picture FROM projects WHERE id = ?`, id).Scan(&png)
+	if none(err) || err == nil && png == nil {
 		return nil, ErrNotFound
 	}
-	return png, err
+	return png, say(err)
 }
 
+// one writes with one statement, about one thing that is there.
 func (s *Store) one(ctx context.Context, query string, args ...any) error {
-	res, err := s.db.ExecContext(ctx, query, args...)
-	if err != nil {
-		return fmt.Errorf("store: %w", err)
-	}
-	if n, err := res.RowsAffected(); err == nil && n == 0 {
-		return ErrNotFound
-	}
-	return nil
+	return s.write(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, query, args...)
+		if err != nil {
+			return err
+		}
+		if n, err := res.RowsAffected(); err == nil && n == 0 {
+			return ErrNotFound
+		}
+		return nil
+	})
 }
 
-func (s *Store) tx(ctx context.Context, f func(tx *sql.Tx) error) error {
-	tx, err := s.db.BeginTx(ctx, nil)
+// write runs a transaction when it is the writer's turn.
+func (s *Store) write(ctx context.Context, f func(tx *sql.Tx) error) error {
+	done, err := s.turn.wait(ctx)
 	if err != nil {
-		return fmt.Errorf("store: %w", err)
+		return err
+	}
+	defer done()
+	tx, err := s.writes.BeginTx(ctx, nil)
+	if err != nil {
+		return say(fmt.Errorf("store: %w", err))
 	}
 	defer tx.Rollback()
 	if err := f(tx); err != nil {
-		return err
+		return say(err)
 	}
 	if err := tx.Commit(); err != nil {
-		return fmt.Errorf("store: %w", err)
+		return say(fmt.Errorf("store: %w", err))
 	}
 	return nil
 }
 
-func pack(p *project.Project) ([]byte, error) {
+// pack makes a document as small as it is kept.
+func pack(doc []byte) ([]byte, error) {
 	var buf bytes.Buffer
 	z, err := gzip.NewWriterLevel(&buf, gzip.BestSpeed)
+	if err == nil {
+		_, err = z.Write(doc)
+	}
+	if err == nil {
+		err = z.Close()
+	}
 	if err != nil {
-		return nil, fmt.Errorf("store: %w", err)
-	}
-	if err := json.NewEncoder(z).Encode(p); err != nil {
-		return nil, fmt.Errorf("store: %w", err)
-	}
-	if err := z.Close(); err != nil {
 		return nil, fmt.Errorf("store: %w", err)
 	}
 	return buf.Bytes(), nil
 }
 
-func unpack(doc []byte) (*project.Project, error) {
-	z, err := gzip.NewReader(bytes.NewReader(doc))
+func unpack(packed []byte) (*project.Project, error) {
+	z, err := gzip.NewReader(bytes.NewReader(packed))
 	if err != nil {
 		return nil, fmt.Errorf("store: %w", err)
 	}
-	data, err := io.ReadAll(z)
+	doc, err := io.ReadAll(io.LimitReader(z, project.MaxBytes+1))
 	if err != nil {
 		return nil, fmt.Errorf("store: %w", err)
 	}
-	p := &project.Project{}
-	if err := json.Unmarshal(data, p); err != nil {
-		return nil, fmt.Errorf("store: %w", err)
-	}
-	return p, p.Settle()
+	return project.Read(doc)
 }

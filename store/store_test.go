@@ -16,7 +16,7 @@ import (
 
 var ctx = context.Background()
 
-func open(t *testing.T, dir string) *Store {
+func opened(t *testing.T, dir string) *Store {
 	t.Helper()
 	s, err := Open(dir)
 	require.NoError(t, err)
@@ -30,7 +30,7 @@ func rename(name string) []project.Edit {
 
 func TestUndoAndRedoSurviveARestart(t *testing.T) {
 	dir := t.TempDir()
-	s := open(t, dir)
+	s := opened(t, dir)
 	id, err := s.Create(ctx, project.New("zero"))
 	require.NoError(t, err)
 	for i := 1; i <= 3; i++ {
@@ -40,7 +40,7 @@ func TestUndoAndRedoSurviveARestart(t *testing.T) {
 	}
 	require.NoError(t, s.Close())
 
-	s = open(t, dir)
+	s = opened(t, dir)
 	st, err := s.Move(ctx, id, -1)
 	require.NoError(t, err)
 	assert.Equal(t, "2", st.Project.Name)
@@ -48,7 +48,7 @@ func TestUndoAndRedoSurviveARestart(t *testing.T) {
 	assert.Equal(t, "renamed the project", st.Redo)
 	require.NoError(t, s.Close())
 
-	s = open(t, dir)
+	s = opened(t, dir)
 	st, err = s.Move(ctx, id, 1)
 	require.NoError(t, err)
 	assert.Equal(t, "3", st.Project.Name)
@@ -72,7 +72,7 @@ func TestUndoAndRedoSurviveARestart(t *testing.T) {
 }
 
 func TestEditsAreAllOrNone(t *testing.T) {
-	s := open(t, t.TempDir())
+	s := opened(t, t.TempDir())
 	id, err := s.Create(ctx, project.New("a"))
 	require.NoError(t, err)
 	_, _, err = s.Edit(ctx, id, append(rename("b"), project.Edit{Op: "node.remove", Look: "look1", Node: "n99"}))
@@ -86,7 +86,7 @@ func TestEditsAreAllOrNone(t *testing.T) {
 }
 
 func TestBin(t *testing.T) {
-	s := open(t, t.TempDir())
+	s := opened(t, t.TempDir())
 	id, err := s.Create(ctx, project.New("a"))
 	require.NoError(t, err)
 	require.NoError(t, s.Bin(ctx, id, true))
@@ -102,7 +102,7 @@ func TestBin(t *testing.T) {
 
 func TestFilesAreKeptByContent(t *testing.T) {
 	dir := t.TempDir()
-	s := open(t, dir)
+	s := opened(t, dir)
 	a, err := s.PutFile(ctx, exchange.File{Name: "kettle.obj", Data: []byte("v 0 0 0\n")})
 	require.NoError(t, err)
 	b, err := s.PutFile(ctx, exchange.File{Name: "again.obj", Data: []byte("v 0 0 0\n")})
@@ -119,7 +119,7 @@ func TestFilesAreKeptByContent(t *testing.T) {
 }
 
 func TestPictures(t *testing.T) {
-	s := open(t, t.TempDir())
+	s := opened(t, t.TempDir())
 	id, err := s.Create(ctx, project.New("a"))
 	require.NoError(t, err)
 	_, err = s.Picture(ctx, id)
@@ -134,5 +134,6 @@ func TestADamagedDatabaseIsSaidInWords(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "mobanta.db"), []byte("this is no database, only some text that is long enough"), 0o600))
 	_, err := Open(dir)
-	assert.ErrorContains(t, err, "cannot be used")
+	assert.ErrorIs(t, err, ErrDamaged)
+	assert.ErrorContains(t, err, "mobanta restore")
 }
