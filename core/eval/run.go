@@ -7,6 +7,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/parallel"
 	"mobanta/core/sample"
 )
 
@@ -66,7 +67,7 @@ func (p *Program) Run(ctx context.Context, env Env, targets []Target) ([][]node.
 	}
 	batches := (n + BatchSize - 1) / BatchSize
 	pool := sync.Pool{New: func() any { return newWorker(p, used, known, read, full, lighting) }}
-	sample.Parallel(env.Workers, (batches+7)/8, func(job int) {
+	parallel.Do(env.Workers, (batches+7)/8, func(job int) {
 		w := pool.Get().(*worker)
 		defer pool.Put(w)
 		for b := job * 8; b < min(batches, job*8+8); b++ {

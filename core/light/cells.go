@@ -2,10 +2,11 @@ package light
 
 import (
 	"math"
+	"runtime"
 	"sort"
-	"sync"
 
 	"mobanta/core/color"
+	"mobanta/core/parallel"
 	"mobanta/core/pixmap"
 	"mobanta/core/vec"
 )
@@ -46,30 +47,24 @@ func cellArea(j int) float64 {
 
 func newCells(pic *pixmap.Pixmap) *cells {
 	c := &cells{mean: make([]color.C, cellsW*cellsH), col: make([]float32, (cellsW+1)*cellsH), row: make([]float64, cellsH+1)}
-	var wg sync.WaitGroup
-	for j := range cellsH {
-		wg.Go(func() {
-			sums := c.col[j*(cellsW+1):][:cellsW+1]
-			for i := range cellsW {
-				m := &c.mean[j*cellsW+i]
-				*m = meanOf(pic, i, j)
-				sums[i+1] = sums[i] + m.Luminance()
-			}
-		})
-	}
-	wg.Wait()
+	workers := runtime.GOMAXPROCS(0)
+	parallel.Do(workers, cellsH, func(j int) {
+		sums := c.col[j*(cellsW+1):][:cellsW+1]
+		for i := range cellsW {
+			m := &c.mean[j*cellsW+i]
+			*m = meanOf(pic, i, j)
+			sums[i+1] = sums[i] + m.Luminance()
+		}
+	})
 	for j := range cellsH {
 		c.row[j+1] = c.row[j] + float64(c.col[(j+1)*(cellsW+1)-1])*cellArea(j)
 	}
 	c.kept = make([]sought, keptN*keptN)
-	for j := range keptN {
-		wg.Go(func() {
-			for i := range keptN {
-				c.kept[j*keptN+i] = c.sample((float64(i)+0.5)/keptN, (float64(j)+0.5)/keptN)
-			}
-		})
-	}
-	wg.Wait()
+	parallel.Do(workers, keptN, func(j int) {
+		for i := range keptN {
+			c.kept[j*keptN+i] = c.sample((float64(i)+0.5)/keptN, (float64(j)+0.5)/keptN)
+		}
+	})
 	return c
 }
 

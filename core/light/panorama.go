@@ -2,9 +2,10 @@ package light
 
 import (
 	"math"
-	"sync"
+	"runtime"
 
 	"mobanta/core/color"
+	"mobanta/core/parallel"
 	"mobanta/core/pixmap"
 	"mobanta/core/vec"
 )
@@ -25,12 +26,8 @@ const (
 func newPanorama(pic *pixmap.Pixmap) *panorama {
 	p := &panorama{pic: pic, cells: newCells(pic)}
 	small := p.cells.parcels(glossW, glossH)
-	var wg sync.WaitGroup
-	for level := range glossLevels {
-		wg.Go(func() { p.gloss[level] = blurred(small, float64(level+1)/glossLevels) })
-	}
+	parallel.Do(runtime.GOMAXPROCS(0), glossLevels, func(level int) { p.gloss[level] = blurred(small, float64(level+1)/glossLevels) })
 	p.open.fill(p.cells.parcels(128, 64))
-	wg.Wait()
 	return p
 }
 
@@ -133,25 +130,21 @@ func sign(x float32) float32 { return float32(math.Copysign(1, float64(x))) }
 // fill works out what surfaces receive of the parcels, 1 of a sky that is 1 all
 // over.
 func (f *folded) fill(src []parcel) {
-	var wg sync.WaitGroup
-	for j := range foldedN {
-		wg.Go(func() {
-			for i := range foldedN {
-				n := unfold(2*float32(i)/(foldedN-1)-1, 2*float32(j)/(foldedN-1)-1)
-				var sum color.C
-				for k := range src {
-					s := &src[k]
-					if w := n.Dot(s.dir) * s.area * (1 / math.Pi); w > 0 {
-						sum[0] += s.c[0] * w
-						sum[1] += s.c[1] * w
-						sum[2] += s.c[2] * w
-					}
+	parallel.Do(runtime.GOMAXPROCS(0), foldedN, func(j int) {
+		for i := range foldedN {
+			n := unfold(2*float32(i)/(foldedN-1)-1, 2*float32(j)/(foldedN-1)-1)
+			var sum color.C
+			for k := range src {
+				s := &src[k]
+				if w := n.Dot(s.dir) * s.area * (1 / math.Pi); w > 0 {
+					sum[0] += s.c[0] * w
+					sum[1] += s.c[1] * w
+					sum[2] += s.c[2] * w
 				}
-				f[j*foldedN+i] = sum
 			}
-		})
-	}
-	wg.Wait()
+			f[j*foldedN+i] = sum
+		}
+	})
 }
 
 // at returns the value in a direction that is not zero.

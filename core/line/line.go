@@ -6,6 +6,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/node"
+	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
 )
@@ -64,7 +65,7 @@ func (s *Sheet) Add(vis *sample.Visibility, scene *stage.Scene, view stage.View,
 		}
 	}
 	found := make([]finder, bands)
-	sample.Parallel(workers, bands, func(b int) {
+	parallel.Do(workers, bands, func(b int) {
 		found[b] = finder{vis: vis, scene: scene, view: view, layers: layers, draws: draws, unit: float32(s.H) / 1000,
 			out: make([][]edgel, len(layers))}
 		found[b].rows(b*band, min(s.H, (b+1)*band))
@@ -73,7 +74,7 @@ func (s *Sheet) Add(vis *sample.Visibility, scene *stage.Scene, view stage.View,
 	for b := range found {
 		reach = max(reach, int(found[b].widest)/band+1)
 	}
-	sample.Parallel(workers, bands, func(b int) {
+	parallel.Do(workers, bands, func(b int) {
 		under, over := newStrip(s.W, b*band, min(s.H, (b+1)*band)), (*strip)(nil)
 		for i := range layers {
 			at := under

@@ -10,6 +10,7 @@ import (
 	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
 )
@@ -219,7 +220,7 @@ func (r *Renderer) crop(set *sample.Set, w, h int) image.Rectangle {
 // shrink averages crop down to w × h pixels; places outside the picture and
 // those with no cover are transparent.
 func (r *Renderer) shrink(dst []byte, w, h int, crop image.Rectangle, at func(p int) (c color.C, a float32)) {
-	sample.Parallel(r.Workers, h, func(j int) {
+	parallel.Do(r.Workers, h, func(j int) {
 		y0, y1 := crop.Min.Y+j*crop.Dy()/h, crop.Min.Y+(j+1)*crop.Dy()/h
 		for i := range w {
 			x0, x1 := crop.Min.X+i*crop.Dx()/w, crop.Min.X+(i+1)*crop.Dx()/w

@@ -15,6 +15,7 @@ import (
 	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/shade"
 	"mobanta/core/stage"
@@ -373,7 +374,7 @@ func (r *Renderer) each(ctx context.Context, g *group, set *sample.Set, kept *ev
 		return err
 	}
 	const chunk = 16384
-	sample.Parallel(r.Workers, (set.N+chunk-1)/chunk, func(job int) {
+	parallel.Do(r.Workers, (set.N+chunk-1)/chunk, func(job int) {
 		for i := job * chunk; i < min(set.N, (job+1)*chunk); i++ {
 			a := float32(1)
 			if len(planes) > 1 {

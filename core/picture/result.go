@@ -11,7 +11,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/line"
-	"mobanta/core/sample"
+	"mobanta/core/parallel"
 	"mobanta/core/stage"
 )
 
@@ -68,7 +68,7 @@ func (r *Result) At(i int) (c color.C, a float32) {
 // not premultiplied; len(dst) == 4·W·H. Only the pixels of area are written.
 func (r *Result) RGBA(dst []byte, area image.Rectangle) {
 	area = area.Intersect(image.Rect(0, 0, r.W, r.H))
-	sample.Parallel(r.workers, (area.Dy()+15)/16, func(job int) {
+	parallel.Do(r.workers, (area.Dy()+15)/16, func(job int) {
 		for y := area.Min.Y + job*16; y < min(area.Max.Y, area.Min.Y+job*16+16); y++ {
 			r.encodeRow(dst, y*r.W+area.Min.X, y*r.W+area.Max.X)
 		}
@@ -113,7 +113,7 @@ func (r *Result) encode(dst []byte, i int) {
 }
 
 func (r *Result) rows(f func(i int)) {
-	sample.Parallel(r.workers, (r.H+15)/16, func(job int) {
+	parallel.Do(r.workers, (r.H+15)/16, func(job int) {
 		for i := job * 16 * r.W; i < min(r.H, job*16+16)*r.W; i++ {
 			f(i)
 		}

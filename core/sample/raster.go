@@ -5,8 +5,8 @@ package sample
 import (
 	"context"
 	"math"
-	"sync"
 
+	"mobanta/core/parallel"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -40,7 +40,7 @@ func NewProjector(geo *stage.Geometry, view stage.View, workers int) *Projector 
 	n := len(geo.Pos)
 	p := &Projector{geo: geo, view: view, x: make([]int32, n), y: make([]int32, n), near: make([]float32, n)}
 	nan := float32(math.NaN())
-	Parallel(workers, (n+8191)/8192, func(job int) {
+	parallel.Do(workers, (n+8191)/8192, func(job int) {
 		for i := job * 8192; i < min(n, (job+1)*8192); i++ {
 			q := view.Camera(geo.Pos[i])
 			if !view.Ortho && q[2] < view.Near {
@@ -94,7 +94,7 @@ func (p *Projector) Draw(ctx context.Context, at [2]float32, workers int) (*Visi
 	tx, ty := (w+tileSize-1)/tileSize, (h+tileSize-1)/tileSize
 	bins := make([][]bin, chunks)
 	nt := len(p.geo.Tri)
-	Parallel(workers, chunks, func(c int) {
+	parallel.Do(workers, chunks, func(c int) {
 		bins[c] = make([]bin, tx*ty)
 		if ctx.Err() != nil {
 			return
@@ -103,7 +103,7 @@ func (p *Projector) Draw(ctx context.Context, at [2]float32, workers int) (*Visi
 			p.sort(bins[c], tx, ty, int32(t), jitter)
 		}
 	})
-	Parallel(workers, tx*ty, func(tile int) {
+	parallel.Do(workers, tx*ty, func(tile int) {
 		if ctx.Err() != nil {
 			return
 		}
@@ -269,33 +269,4 @@ func (vis *Visibility) fill(v [3]corner, tri int32, x0, y0, x1, y1 int) {
 		e[0], e[1], e[2] = e[0]+dy[0], e[1]+dy[1], e[2]+dy[2]
 		zrow += zdy
 	}
-}
-
-// Parallel calls f for every job from 0 to n-1 on up to workers goroutines and
-// returns when all are done.
-func Parallel(workers, n int, f func(job int)) {
-	if workers = min(workers, n); workers <= 1 {
-		for i := range n {
-			f(i)
-		}
-		return
-	}
-	var wg sync.WaitGroup
-	var mu sync.Mutex
-	next := 0
-	for range workers {
-		wg.Go(func() {
-			for {
-				mu.Lock()
-				i := next
-				next++
-				mu.Unlock()
-				if i >= n {
-					return
-				}
-				f(i)
-			}
-		})
-	}
-	wg.Wait()
 }

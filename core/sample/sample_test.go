@@ -2,7 +2,6 @@ package sample_test
 
 import (
 	"context"
-	"fmt"
 	"math"
 	"testing"
 
@@ -17,13 +16,6 @@ import (
 )
 
 var middle = [2]float32{0.5, 0.5}
-
-func ExampleParallel() {
-	out := make([]int, 4)
-	sample.Parallel(2, 4, func(job int) { out[job] = job * job })
-	fmt.Println(out)
-	// Output: [0 1 4 9]
-}
 
 func draw(t *testing.T, sc *stage.Scene, view stage.View, at [2]float32, workers int) *sample.Visibility {
 	t.Helper()

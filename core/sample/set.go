@@ -3,6 +3,7 @@ package sample
 import (
 	"sync"
 
+	"mobanta/core/parallel"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -200,7 +201,7 @@ func (s *Set) Resolve(want Attr, workers int) {
 	grow(Flat, &s.Flat[0], &s.Flat[1], &s.Flat[2])
 	grow(Eye, &s.Eye[0], &s.Eye[1], &s.Eye[2])
 	grow(UV, &s.UV[0], &s.UV[1])
-	Parallel(workers, (s.N+resolveBatch-1)/resolveBatch, func(job int) {
+	parallel.Do(workers, (s.N+resolveBatch-1)/resolveBatch, func(job int) {
 		for i := job * resolveBatch; i < min(s.N, (job+1)*resolveBatch); i++ {
 			s.resolve(i, want)
 		}

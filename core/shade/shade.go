@@ -8,6 +8,7 @@ import (
 	"math"
 
 	"mobanta/core/light"
+	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
@@ -146,7 +147,7 @@ func even(set *sample.Set, i int) bool {
 
 // each calls f for every sample on all cores, until ctx ends.
 func (t *Tracer) each(ctx context.Context, set *sample.Set, f func(i int)) {
-	sample.Parallel(t.Workers, (set.N+chunk-1)/chunk, func(job int) {
+	parallel.Do(t.Workers, (set.N+chunk-1)/chunk, func(job int) {
 		if ctx.Err() != nil {
 			return
 		}

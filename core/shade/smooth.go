@@ -3,6 +3,7 @@ package shade
 import (
 	"context"
 
+	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/vec"
 )
@@ -57,7 +58,7 @@ func smooth(ctx context.Context, set *sample.Set, planes [][]float32, rays, roun
 		for k := range out {
 			out[k] = make([]float32, set.N)
 		}
-		sample.Parallel(workers, (set.N+chunk-1)/chunk, func(job int) {
+		parallel.Do(workers, (set.N+chunk-1)/chunk, func(job int) {
 			if ctx.Err() != nil {
 				return
 			}

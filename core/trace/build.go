@@ -4,7 +4,7 @@ import (
 	"math"
 	"slices"
 
-	"mobanta/core/sample"
+	"mobanta/core/parallel"
 	"mobanta/core/vec"
 )
 
@@ -59,7 +59,7 @@ func NewTree(pos []vec.V, tri [][3]int32, workers int) *Tree {
 	const chunk = 1 << 14
 	jobs := (len(tri) + chunk - 1) / chunk
 	odd := make([]bool, jobs)
-	sample.Parallel(workers, jobs, func(job int) {
+	parallel.Do(workers, jobs, func(job int) {
 		for i := job * chunk; i < min(len(tri), (job+1)*chunk); i++ {
 			v := &tri[i]
 			p := &prims[i]
@@ -85,7 +85,7 @@ func NewTree(pos []vec.V, tri [][3]int32, workers int) *Tree {
 	c.weigh()
 	c.node(0) // the root is the first node
 	t.nodes, t.leaves = c.nodes, make([]leaf, len(c.leaves))
-	sample.Parallel(workers, (len(c.leaves)+1023)/1024, func(job int) {
+	parallel.Do(workers, (len(c.leaves)+1023)/1024, func(job int) {
 		for i := job * 1024; i < min(len(c.leaves), (job+1)*1024); i++ {
 			t.leaves[i].fill(pos, tri, prims[c.leaves[i][0]:c.leaves[i][1]])
 		}
@@ -133,7 +133,7 @@ func pairs(prims []prim, workers int) []pair {
 	top := &builder{prims: prims, lump: max(1<<12, len(prims)/16)}
 	top.pair(top.span(0, len(prims)), 0)
 	parts := make([]builder, len(top.later))
-	sample.Parallel(workers, len(parts), func(i int) {
+	parallel.Do(workers, len(parts), func(i int) {
 		l := &top.later[i]
 		parts[i] = builder{prims: prims, pairs: make([]pair, 0, (l.hi-l.lo)/2+8)}
 		parts[i].pair(l.span, l.depth)
