@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"context"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -22,7 +23,7 @@ func TestTheSamplesAreWhole(t *testing.T) {
 		for _, m := range p.Stage.Models {
 			f, ok := files[m.File]
 			require.True(t, ok)
-			model, err := meshfile.Read(f.Name, f.Data, nil)
+			model, err := meshfile.Read(context.Background(), f.Name, f.Data, nil)
 			require.NoError(t, err, "its own files can be read back")
 			assert.Len(t, m.Looks, len(model.Mesh.Parts), "%s: a look for each part", m.Name)
 			for part, look := range m.Looks {

@@ -24,6 +24,7 @@ import (
 	_ "modernc.org/sqlite" // the database driver
 
 	"mobanta/core/project"
+	"mobanta/core/turn"
 )
 
 //go:embed migrations/*.sql
@@ -41,8 +42,8 @@ type Store struct {
 	dir    string
 	reads  *sql.DB
 	writes *sql.DB
-	turn   queue  // of those who write
-	turns  queues // of those who work at one project
+	turn   turn.Queue  // of those who write
+	turns  turn.Queues // of those who work at one project
 
 	mu   sync.Mutex
 	last map[string]*State // by project: the state that was read or written last
@@ -82,7 +83,7 @@ func open(dir string) (*Store, error) {
 		db.Close()
 		return nil, err
 	}
-	return &Store{dir: dir, writes: db, reads: reads, turn: newQueue(), turns: queues{of: map[string]*shared{}}, last: map[string]*State{}}, nil
+	return &Store{dir: dir, writes: db, reads: reads, turn: turn.New(), last: map[string]*State{}}, nil
 }
 
 const databaseName = "mobanta.db"
@@ -432,9 +433,9 @@ const tries = 5
 // work is done in the project's own queue, from what is known already; others wait
 // only while it is written. The first statement must hold on the old version.
 func (s *Store) change(ctx context.Context, id string, make func(old *State) (*State, []statement, error)) (*State, error) {
-	done, err := s.turns.wait(ctx, id)
+	done, err := s.turns.Wait(ctx, id)
 	if err != nil {
-		return nil, err
+		return nil, say(err)
 	}
 	defer done()
 	for range tries {
@@ -514,9 +515,9 @@ func (s *Store) one(ctx context.Context, query string, args ...any) error {
 
 // write runs a transaction when it is the writer's turn.
 func (s *Store) write(ctx context.Context, f func(tx *sql.Tx) error) error {
-	done, err := s.turn.wait(ctx)
+	done, err := s.turn.Wait(ctx)
 	if err != nil {
-		return err
+		return say(err)
 	}
 	defer done()
 	tx, err := s.writes.BeginTx(ctx, nil)

@@ -9,6 +9,8 @@ import (
 
 	"modernc.org/sqlite"
 	lib "modernc.org/sqlite/lib"
+
+	"mobanta/core/turn"
 )
 
 // Trouble is what keeps the data folder from being used, in words that say what to do. In all cases what was stored
@@ -24,6 +26,7 @@ var (
 	ErrFiles    = &Trouble{"the system lets this program open no more files: nothing was stored; close something, or raise the limit (ulimit -n)"}
 	ErrOpen     = &Trouble{"the database cannot be opened: check whose the data folder is, and how many files the system lets this program open (ulimit -n)"}
 	ErrBusy     = &Trouble{"another program holds the database: nothing was stored; end it, or try again in a moment"}
+	ErrSlow     = &Trouble{"others were writing for too long: nothing was stored; try again in a moment"}
 	ErrDisk     = &Trouble{"the disk does not read or write as it should: nothing was stored; check the disk, and the data with mobanta verify"}
 	ErrDamaged  = &Trouble{"the database is damaged: see what can be read with mobanta verify, and bring back a copy with mobanta restore"}
 )
@@ -68,6 +71,8 @@ func trouble(err error) *Trouble {
 		return ErrFiles
 	case errors.Is(err, syscall.EIO):
 		return ErrDisk
+	case errors.Is(err, turn.ErrLong):
+		return ErrSlow
 	}
 	var e *sqlite.Error
 	if !errors.As(err, &e) {

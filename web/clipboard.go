@@ -37,9 +37,9 @@ func (v *Server) fragment(c *echo.Context) error {
 // paste adds nodes that were copied as text.
 func (v *Server) paste(c *echo.Context) error {
 	r := c.Request()
-	text, err := io.ReadAll(http.MaxBytesReader(c.Response(), r.Body, exchange.MaxLookBytes))
+	text, err := io.ReadAll(r.Body)
 	if err != nil {
-		return err
+		return arrived(err)
 	}
 	f, err := exchange.ReadFragment(string(text))
 	if err != nil {
@@ -92,7 +92,7 @@ func (v *Server) formula(c *echo.Context) error {
 // importPalette brings the colours of a palette file into the project's swatches,
 // or into the palette of a node.
 func (v *Server) importPalette(c *echo.Context) error {
-	data, err := upload(c, "palette", exchange.MaxPaletteBytes)
+	data, err := upload(c, "palette")
 	if err != nil {
 		return err
 	}

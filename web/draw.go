@@ -33,35 +33,57 @@ func (s *session) draw() {
 			return
 		case <-s.wake:
 		}
-		s.mu.Lock()
-		if drop := s.wear; drop != nil {
-			s.wear = nil
-			s.mu.Unlock()
-			s.assign(*drop)
-			s.mu.Lock()
+		if err := s.guarded("drawing", s.round); err != nil {
+			s.problem(err)
+			if errors.Is(err, errInside) {
+				s.renew()
+			}
 		}
-		if len(s.points) > 0 {
-			s.mu.Unlock()
-			s.answer()
-			s.mu.Lock()
-		}
-		if !s.dirty || s.view.W == 0 {
-			s.mu.Unlock()
-			s.previews()
-			continue
-		}
-		s.dirty, s.settles, s.forHand = false, false, s.hand
-		ctx, cancel := context.WithCancel(s.ctx)
-		s.cancel = cancel
-		want := s.snapshot()
-		s.mu.Unlock()
-		err := s.picture(ctx, want)
-		cancel()
-		if err != nil && !errors.Is(err, context.Canceled) {
-			s.tell(map[string]any{"t": "problem", "error": sentence(err).Message})
-		}
-		s.previews()
 	}
+}
+
+// round does what is asked for now.
+func (s *session) round() error {
+	s.mu.Lock()
+	drop, asked := s.wear, len(s.points) > 0
+	s.wear = nil
+	s.mu.Unlock()
+	if drop != nil {
+		s.assign(*drop)
+	}
+	if asked {
+		s.answer()
+	}
+	s.mu.Lock()
+	if !s.dirty || s.view.W == 0 {
+		s.mu.Unlock()
+		s.previews()
+		return nil
+	}
+	s.dirty, s.settles, s.forHand = false, false, s.hand
+	ctx, cancel := context.WithCancel(s.ctx)
+	defer cancel()
+	s.cancel = cancel
+	want := s.snapshot()
+	s.mu.Unlock()
+	want.try()
+	if err := s.picture(ctx, want); err != nil {
+		return err
+	}
+	s.previews()
+	return nil
+}
+
+// renew lets go of all that the drawing goroutine has made so far: after a slip none
+// of it is to be trusted.
+func (s *session) renew() {
+	for _, r := range []**picture.Renderer{&s.renderer, &s.moving, &s.second, &s.small, &s.checker, &s.ball} {
+		fresh := picture.NewRenderer((*r).Workers)
+		fresh.Budget = (*r).Budget
+		*r = fresh
+	}
+	s.scene, s.ballAt, s.secondAt, s.smallAt, s.drawn, s.grip = nil, nil, nil, nil, wanted{}, nil
+	s.whole = false
 }
 
 // affected returns the panels that show what differs between two states; old
@@ -88,33 +110,37 @@ type wanted struct {
 	view    said
 	hand    bool
 	trial   bool
+	tried   []project.Edit // what the hand has done and is not stored
 	seq     uint32
 	tell    bool
 	panels  []string // that the news concerns
 	err     error
 }
 
-// snapshot returns the stored project with the hand's changes; s.mu is held.
+// snapshot returns what is to be drawn, the hand's changes not made yet; s.mu is
+// held.
 func (s *session) snapshot() wanted {
-	w := wanted{project: s.state.Project, state: s.state, view: s.view, hand: s.hand, trial: len(s.trial) > 0, seq: s.seq}
-	if len(s.trial) > 0 {
-		p := s.state.Project.Clone()
-		for i := range s.trial {
-			e := s.trial[i]
-			if _, err := p.Apply(&e); err != nil {
-				w.err = err
-				break
-			}
-		}
-		if w.err == nil {
-			w.project = p
-		}
-	}
+	w := wanted{project: s.state.Project, state: s.state, view: s.view, hand: s.hand, trial: len(s.trial) > 0, tried: s.trial, seq: s.seq}
 	if s.told != s.state {
 		w.tell, w.panels = true, affected(s.told, s.state)
 		s.told = s.state
 	}
 	return w
+}
+
+// try makes the hand's changes; nobody waits for that.
+func (w *wanted) try() {
+	if len(w.tried) == 0 {
+		return
+	}
+	p := w.project.Clone()
+	for _, e := range w.tried {
+		if _, err := p.Apply(&e); err != nil {
+			w.err = err
+			return
+		}
+	}
+	w.project = p
 }
 
 func (s *session) picture(ctx context.Context, w wanted) error {

@@ -49,10 +49,13 @@ const maxEditBytes = 4 << 20
 // edit stores edits: JSON from scripts, or one edit as form fields.
 func (v *Server) edit(c *echo.Context) error {
 	r := c.Request()
-	r.Body = http.MaxBytesReader(c.Response(), r.Body, maxEditBytes)
 	var req request
 	if strings.HasPrefix(r.Header.Get("Content-Type"), "application/json") {
-		if err := json.NewDecoder(r.Body).Decode(&req); err != nil {
+		data, err := io.ReadAll(r.Body)
+		if err != nil {
+			return arrived(err)
+		}
+		if json.Unmarshal(data, &req) != nil {
 			return echo.NewHTTPError(http.StatusBadRequest, "The edit could not be read.")
 		}
 	} else {
@@ -117,6 +120,11 @@ func formWish(c *echo.Context) (wish, error) {
 	f, err := c.FormValues()
 	if err != nil {
 		return wish{}, echo.NewHTTPError(http.StatusBadRequest, "The edit could not be read.")
+	}
+	for key, list := range f {
+		for i := range list {
+			f[key][i] = strings.ToValidUTF8(list[i], "�")
+		}
 	}
 	w := wish{As: f.Get("as")}
 	w.Edit = project.Edit{Op: f.Get("op"), Look: f.Get("look"), Node: f.Get("node"), Key: f.Get("key"), Kind: f.Get("kind"), Name: f.Get("name"),
@@ -217,16 +225,22 @@ func (v *Server) move(c *echo.Context, by int64) error {
 
 // importLook adds a look from a look file.
 func (v *Server) importLook(c *echo.Context) error {
-	data, err := upload(c, "look", exchange.MaxLookBytes)
+	data, err := upload(c, "look")
 	if err != nil {
 		return err
 	}
+	ctx := c.Request().Context()
+	done, err := v.reading.Wait(ctx)
+	if err != nil {
+		return err
+	}
+	defer done()
 	f, err := exchange.ReadLook(bytes.NewReader(data))
 	if err != nil {
 		return err
 	}
 	for _, data := range f.Pictures {
-		if _, err := v.store.PutFile(c.Request().Context(), exchange.File{Name: "picture", Data: data}); err != nil {
+		if _, err := v.store.PutFile(ctx, exchange.File{Name: "picture", Data: data}); err != nil {
 			return err
 		}
 	}
@@ -241,17 +255,22 @@ func (v *Server) importLook(c *echo.Context) error {
 // framed, with a look on it.
 func (v *Server) bringIn(c *echo.Context) error {
 	r := c.Request()
-	r.Body = http.MaxBytesReader(c.Response(), r.Body, meshfile.MaxBytes+1<<20)
 	form, err := c.MultipartForm()
 	if err != nil {
-		return fmt.Errorf("the model did not arrive whole: %w", err)
+		return arrived(err)
 	}
 	defer form.RemoveAll()
+	ctx := r.Context()
+	done, err := v.reading.Wait(ctx)
+	if err != nil {
+		return err
+	}
+	defer done()
 	file, err := gather(form.File["files"])
 	if err != nil {
 		return err
 	}
-	model, err := meshfile.Read(file.Name, file.Data, nil)
+	model, err := meshfile.Read(ctx, file.Name, file.Data, nil)
 	if err != nil {
 		return fmt.Errorf("%s was not brought in: %w", path.Base(file.Name), err)
 	}
@@ -259,7 +278,6 @@ func (v *Server) bringIn(c *echo.Context) error {
 	if err != nil {
 		return fmt.Errorf("%s was not brought in: %w", path.Base(file.Name), err)
 	}
-	ctx := r.Context()
 	if _, err := v.store.Load(ctx, c.Param("id")); err != nil {
 		return err
 	}

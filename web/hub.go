@@ -1,6 +1,7 @@
 package web
 
 import (
+	"slices"
 	"sync"
 
 	"mobanta/store"
@@ -30,22 +31,35 @@ func (h *hub) remove(id string, s *session) {
 	}
 }
 
-// changed tells every tab of a project its new state.
-func (h *hub) changed(st *store.State) {
+// of returns the tabs of a project, those of all for "". The hub is not held while
+// they are spoken to: a tab that is busy keeps nobody else waiting.
+func (h *hub) of(id string) []*session {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for s := range h.live[st.ID] {
+	var out []*session
+	for project, tabs := range h.live {
+		if id == "" || id == project {
+			for s := range tabs {
+				out = append(out, s)
+			}
+		}
+	}
+	return out
+}
+
+// changed tells every tab of a project its new state.
+func (h *hub) changed(st *store.State) {
+	for _, s := range h.of(st.ID) {
 		s.stored(st)
 	}
 }
 
-// closeAll ends every session, as the server stops.
-func (h *hub) closeAll() {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	for _, tabs := range h.live {
-		for s := range tabs {
-			s.stop()
-		}
+// each calls f with every tab.
+func (h *hub) each(f func(*session)) {
+	for s := range slices.Values(h.of("")) {
+		f(s)
 	}
 }
+
+// closeAll ends every session, as the server stops.
+func (h *hub) closeAll() { h.each(func(s *session) { s.stop() }) }

@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"math"
+	"net/http"
 	"runtime"
 	"sync"
 	"time"
@@ -58,12 +60,13 @@ type said struct {
 
 // session is one open tab.
 type session struct {
-	server *Server
-	id     string
-	conn   *websocket.Conn
-	ctx    context.Context
-	stop   context.CancelFunc
-	wake   chan struct{}
+	server  *Server
+	id      string
+	conn    *websocket.Conn
+	request *http.Request // that opened it
+	ctx     context.Context
+	stop    context.CancelFunc
+	wake    chan struct{}
 
 	mu      sync.Mutex
 	state   *store.State
@@ -110,7 +113,8 @@ type session struct {
 
 const (
 	minSide    = 16
-	maxSide    = 4096
+	maxSide    = 8192
+	maxShown   = 9 << 20 // pixels: more than 3840 × 2160
 	samples    = 16
 	ballSize   = 76
 	targetTime = 50 * time.Millisecond // for a picture while the camera or a light moves
@@ -131,20 +135,27 @@ func (v *Server) live(c *echo.Context) error {
 	}
 	conn.SetReadLimit(maxEditBytes)
 	ctx, cancel := context.WithCancel(context.Background())
-	s := &session{server: v, id: st.ID, conn: conn, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st,
+	defer cancel()
+	s := &session{server: v, id: st.ID, conn: conn, request: c.Request(), ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st,
 		coarse: 2, renderer: picture.NewRenderer(runtime.GOMAXPROCS(0)), ball: picture.NewRenderer(1)}
 	s.second, s.small = picture.NewRenderer(runtime.GOMAXPROCS(0)), picture.NewRenderer(runtime.GOMAXPROCS(0))
 	s.checker, s.moving = picture.NewRenderer(runtime.GOMAXPROCS(0)), picture.NewRenderer(runtime.GOMAXPROCS(0))
 	s.ball.Budget, s.second.Budget, s.small.Budget, s.checker.Budget, s.moving.Budget = 4<<20, 48<<20, 16<<20, 8<<20, 16<<20
 	v.hub.add(st.ID, s)
+	defer v.closed(s)
 	var wg sync.WaitGroup
 	wg.Go(s.draw)
 	s.listen()
 	cancel()
 	wg.Wait()
-	v.hub.remove(st.ID, s)
-	conn.CloseNow()
 	return nil
+}
+
+// closed lets go of a tab and of what it held.
+func (v *Server) closed(s *session) {
+	v.hub.remove(s.id, s)
+	s.conn.CloseNow()
+	v.airing.air()
 }
 
 // stored takes the state that has just been stored.
@@ -183,15 +194,41 @@ func (s *session) listen() {
 		if err != nil {
 			return
 		}
+		if !s.server.signedIn(s.request) {
+			return
+		}
 		var m said
 		if err := json.Unmarshal(data, &m); err != nil {
 			s.tell(map[string]any{"t": "problem", "error": "The page sent something that could not be read."})
 			continue
 		}
-		if err := s.take(m); err != nil {
-			s.tell(map[string]any{"t": "problem", "error": sentence(err).Message})
+		if err := s.guarded("a message", func() error { return s.take(m) }); err != nil {
+			s.problem(err)
 		}
 	}
+}
+
+// guarded calls f; a slip in it is logged, and an error then.
+func (s *session) guarded(what string, f func() error) (err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			s.server.slipped(what+" of a tab of "+s.id, p)
+			err = errInside
+		}
+	}()
+	return f()
+}
+
+// problem tells the page what went wrong.
+func (s *session) problem(err error) {
+	if s.ctx.Err() != nil || errors.Is(err, context.Canceled) {
+		return
+	}
+	p := sentence(err)
+	if p.Status >= 500 {
+		s.server.log.Error("tab", "project", s.id, "error", store.Cause(err))
+	}
+	s.tell(map[string]any{"t": "problem", "error": p.Message})
 }
 
 func (s *session) take(m said) error {
@@ -202,7 +239,7 @@ func (s *session) take(m said) error {
 	}
 	switch m.T {
 	case "view":
-		m.W, m.H = max(minSide, min(maxSide, m.W)), max(minSide, min(maxSide, m.H))
+		m.W, m.H = bounded(m.W, m.H)
 		if m.Fresh {
 			s.have = nil
 		}
@@ -269,10 +306,27 @@ func (s *session) move(m said) error {
 	return s.keep(e)
 }
 
+// bounded returns the size of a picture within what is drawn on a page, in the same
+// shape.
+func bounded(w, h int) (int, int) {
+	w, h = max(minSide, min(maxSide, w)), max(minSide, min(maxSide, h))
+	if w*h > maxShown {
+		k := math.Sqrt(maxShown / float64(w*h))
+		w, h = max(minSide, int(float64(w)*k)), max(minSide, int(float64(h)*k))
+	}
+	return w, h
+}
+
+// storeTime is how long it may take to store what a hand did, also when its tab is
+// closed meanwhile.
+const storeTime = time.Minute
+
 // keep stores what the hand did. What was only tried goes after that, so that no
 // picture shows the state from before.
 func (s *session) keep(e project.Edit) error {
-	st, _, err := s.server.store.Edit(s.ctx, s.id, []project.Edit{e})
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(s.ctx), storeTime)
+	defer cancel()
+	st, _, err := s.server.store.Edit(ctx, s.id, []project.Edit{e})
 	if err == nil {
 		s.server.hub.changed(st)
 	}

@@ -16,10 +16,15 @@ import (
 
 // importPicture keeps a picture that came as a file and answers with its hash.
 func (v *Server) importPicture(c *echo.Context) error {
-	data, err := upload(c, "picture", pixmap.MaxBytes)
+	data, err := upload(c, "picture")
 	if err != nil {
 		return err
 	}
+	done, err := v.reading.Wait(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	defer done()
 	if _, err := pixmap.Read(data); err != nil {
 		return err
 	}

@@ -63,7 +63,7 @@ func (s *session) answer() {
 			err = s.edge(p)
 		}
 		if err != nil {
-			s.tell(map[string]any{"t": "problem", "error": sentence(err).Message})
+			s.problem(err)
 		}
 	}
 }

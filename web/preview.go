@@ -32,7 +32,11 @@ func (s *session) previews() {
 		item, state, view := s.asked[0], s.state, s.view
 		s.asked = s.asked[1:]
 		s.mu.Unlock()
-		pix, err := s.preview(item, state.Project, view)
+		var pix []byte
+		err := s.guarded("a preview", func() (err error) {
+			pix, err = s.preview(item, state.Project, view)
+			return err
+		})
 		if err != nil || len(item.Name) > 250 { // what would be refused has no picture
 			continue
 		}
@@ -118,10 +122,7 @@ func (s *session) assign(m said) {
 		return
 	}
 	e := project.Edit{Op: "look.assign", ID: state.Project.Stage.Models[part.Model].ID, Part: part.Name, Look: m.Look}
-	st, _, err := s.server.store.Edit(s.ctx, s.id, []project.Edit{e})
-	if err != nil {
-		s.tell(map[string]any{"t": "problem", "error": sentence(err).Message})
-		return
+	if err := s.keep(e); err != nil {
+		s.problem(err)
 	}
-	s.server.hub.changed(st)
 }

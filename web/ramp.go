@@ -92,7 +92,7 @@ func palette(c *echo.Context, name, format string, colors []exchange.Named) erro
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(name)+"."+format))
+	c.Response().Header().Set("Content-Disposition", attached(fileName(name)+"."+format))
 	return c.Blob(http.StatusOK, mime, buf.Bytes())
 }
 

@@ -2,8 +2,9 @@ package web
 
 import (
 	"bytes"
-	"fmt"
+	"errors"
 	"io"
+	"mime/multipart"
 	"net/http"
 	"strings"
 
@@ -43,15 +44,15 @@ func (v *Server) list(c *echo.Context, bin bool) error {
 }
 
 func (v *Server) create(c *echo.Context) error {
-	name := strings.TrimSpace(c.FormValue("name"))
-	if name == "" {
+	form, err := c.FormValues()
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, "The name could not be read.")
+	}
+	name := form.Get("name")
+	if strings.TrimSpace(name) == "" {
 		name = "New project"
 	}
-	p := project.New(name)
-	if err := p.Settle(); err != nil {
-		return err
-	}
-	id, err := v.store.Create(c.Request().Context(), p)
+	id, err := v.store.Create(c.Request().Context(), project.New(name))
 	if err != nil {
 		return err
 	}
@@ -83,47 +84,71 @@ func (v *Server) exportBundle(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var buf bytes.Buffer
-	err = exchange.WriteBundle(&buf, st.Project, func(hash string) (exchange.File, error) { return v.store.File(ctx, hash) })
-	if err != nil {
-		return err
-	}
-	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(st.Project.Name)+".mobanta.zip"))
-	return c.Blob(http.StatusOK, "application/zip", buf.Bytes())
+	out := &began{ResponseWriter: c.Response(), name: fileName(st.Project.Name) + ".mobanta.zip"}
+	return exchange.WriteBundle(out, st.Project, v.opener(c))
 }
 
-// fileName returns a name that is safe as one of a file.
-func fileName(name string) string {
-	out := strings.Map(func(r rune) rune {
-		if r < 128 && (r == '-' || r == '_' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z') {
-			return r
-		}
-		return '-'
-	}, name)
-	return strings.ToLower(strings.Trim(out, "-") + "")
+// began is an answer of which nothing is sent before its first bytes are there, so
+// that what goes wrong before can be told.
+type began struct {
+	http.ResponseWriter
+	name string
+}
+
+func (w *began) Write(p []byte) (int, error) {
+	if w.name != "" {
+		w.Header().Set("Content-Disposition", attached(w.name))
+		w.Header().Set("Content-Type", "application/zip")
+		w.name = ""
+	}
+	return w.ResponseWriter.Write(p)
 }
 
 func (v *Server) importBundle(c *echo.Context) error {
-	data, err := upload(c, "bundle", exchange.MaxBundleBytes)
+	f, size, err := uploaded(c, "bundle")
 	if err != nil {
 		return err
 	}
-	id, err := ImportBundle(c.Request().Context(), v.store, data)
+	defer f.Close()
+	ctx := c.Request().Context()
+	done, err := v.reading.Wait(ctx)
+	if err != nil {
+		return err
+	}
+	defer done()
+	id, err := ImportBundle(ctx, v.store, f, size)
 	if err != nil {
 		return err
 	}
 	return c.Redirect(http.StatusSeeOther, "/p/"+id)
 }
 
-// upload reads the one file of a form.
-func upload(c *echo.Context, field string, limit int64) ([]byte, error) {
-	r := c.Request()
-	r.Body = http.MaxBytesReader(c.Response(), r.Body, limit+1<<20)
+// uploaded opens the one file of a form.
+func uploaded(c *echo.Context, field string) (multipart.File, int64, error) {
 	h, err := c.FormFile(field)
 	if err != nil {
-		return nil, fmt.Errorf("no file came with the request: %w", err)
+		return nil, 0, arrived(err)
 	}
 	f, err := h.Open()
+	if err != nil {
+		return nil, 0, err
+	}
+	return f, h.Size, nil
+}
+
+// arrived says that a form did not come as it should; what was too large says so
+// itself.
+func arrived(err error) error {
+	var large *tooLargeError
+	if errors.As(err, &large) || ofTheSystem(err) {
+		return err
+	}
+	return echo.NewHTTPError(http.StatusBadRequest, "The file did not arrive whole. Try again.")
+}
+
+// upload reads the one file of a form.
+func upload(c *echo.Context, field string) ([]byte, error) {
+	f, _, err := uploaded(c, field)
 	if err != nil {
 		return nil, err
 	}
@@ -144,7 +169,7 @@ func (v *Server) exportLook(c *echo.Context) error {
 	if err := exchange.WriteLook(&buf, l.Name, &l.Network, st.Project.UsedGroups(&l.Network), v.opener(c)); err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(l.Name)+".look.json"))
+	c.Response().Header().Set("Content-Disposition", attached(fileName(l.Name)+".look.json"))
 	return c.Blob(http.StatusOK, "application/json", buf.Bytes())
 }
 

@@ -2,8 +2,11 @@ package web
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"sync"
+
+	"golang.org/x/sync/singleflight"
 
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
@@ -13,97 +16,109 @@ import (
 )
 
 // surfaces keeps prepared meshes by the file or solid that they come from, and
-// pictures by their files.
+// pictures by their files. Two tabs that ask for the same wait for one reading;
+// nobody waits for what somebody else asked for.
 type surfaces struct {
-	store *store.Store
-	mu    sync.Mutex
-	kept  map[string]*mesh.Surface
-	order []string // the least recently used first
-
-	picMu  sync.Mutex
-	pics   map[string]*pixmap.Pixmap // nil for one that cannot be read
-	picUse []string                  // the least recently used first
+	store  *store.Store
+	flight singleflight.Group
+	meshes keeper[*mesh.Surface]
+	pics   keeper[*pixmap.Pixmap]
 }
 
-// keepPixels is how many pixels of pictures are kept ready beyond one picture.
-const keepPixels = 48 << 20
+// What is kept ready beyond what is in use.
+const (
+	keepTriangles = 1_500_000
+	keepPixels    = 48 << 20
+)
+
+func newSurfaces(s *store.Store) *surfaces {
+	return &surfaces{store: s,
+		meshes: keeper[*mesh.Surface]{kept: map[string]*mesh.Surface{}, budget: keepTriangles, size: func(m *mesh.Surface) int { return len(m.Tri) }},
+		pics:   keeper[*pixmap.Pixmap]{kept: map[string]*pixmap.Pixmap{}, budget: keepPixels, size: func(p *pixmap.Pixmap) int { return p.W * p.H }}}
+}
+
+// keeper keeps things within a budget; what was used least recently goes first.
+type keeper[T any] struct {
+	mu     sync.Mutex
+	kept   map[string]T
+	order  []string // the least recently used first
+	budget int
+	size   func(T) int
+}
+
+func (k *keeper[T]) get(key string) (T, bool) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	v, ok := k.kept[key]
+	if i := slices.Index(k.order, key); ok && i < len(k.order)-1 {
+		k.order = append(slices.Delete(k.order, i, i+1), key)
+	}
+	return v, ok
+}
+
+func (k *keeper[T]) put(key string, v T) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if _, ok := k.kept[key]; ok {
+		return
+	}
+	k.kept[key], k.order = v, append(k.order, key)
+	total := 0
+	for _, w := range k.kept {
+		total += k.size(w)
+	}
+	for len(k.order) > 1 && total > k.budget {
+		total -= k.size(k.kept[k.order[0]])
+		delete(k.kept, k.order[0])
+		k.order = k.order[1:]
+	}
+}
+
+// once returns what is kept under a key, or else what read makes of the file; a
+// slip in reading stays with those who asked.
+func once[T any](s *surfaces, k *keeper[T], kind, key string, read func() (T, error)) (out T, err error) {
+	if v, ok := k.get(key); ok {
+		return v, nil
+	}
+	v, err, _ := s.flight.Do(kind+key, func() (v any, err error) {
+		defer func() {
+			if p := recover(); p != nil {
+				err = fmt.Errorf("web: reading %s: %v", kind, p)
+			}
+		}()
+		return read()
+	})
+	if err != nil {
+		return out, err
+	}
+	k.put(key, v.(T))
+	return v.(T), nil
+}
 
 // Picture returns the picture of that hash; it implements stage.Files.
 func (s *surfaces) Picture(hash string) (*pixmap.Pixmap, error) {
-	s.picMu.Lock()
-	defer s.picMu.Unlock()
-	p, ok := s.pics[hash]
-	if !ok {
-		if f, err := s.store.File(context.Background(), hash); err == nil {
-			p, _ = pixmap.Read(f.Data)
+	p, err := once(s, &s.pics, "picture ", hash, func() (*pixmap.Pixmap, error) {
+		f, err := s.store.File(context.Background(), hash)
+		if err != nil {
+			return nil, err
 		}
-		s.pics[hash] = p
-		s.picUse = append(s.picUse, hash)
-		total := 0
-		for _, q := range s.pics {
-			if q != nil {
-				total += q.W * q.H
-			}
-		}
-		for len(s.picUse) > 1 && (total > keepPixels || len(s.picUse) > 200) {
-			if q := s.pics[s.picUse[0]]; q != nil {
-				total -= q.W * q.H
-			}
-			delete(s.pics, s.picUse[0])
-			s.picUse = s.picUse[1:]
-		}
-	} else if i := slices.Index(s.picUse, hash); i < len(s.picUse)-1 {
-		s.picUse = append(slices.Delete(s.picUse, i, i+1), hash)
-	}
-	if p == nil {
+		return pixmap.Read(f.Data)
+	})
+	if err != nil {
 		return nil, stage.ErrNoPicture
 	}
 	return p, nil
 }
 
-// keepTriangles is how many triangles are kept ready beyond those in use.
-const keepTriangles = 1_500_000
-
 // Surface returns the mesh of a model; it implements stage.Files.
 func (s *surfaces) Surface(m *stage.Model) (*mesh.Surface, error) {
-	key := m.Solid + "/" + m.File
-	s.mu.Lock()
-	defer s.mu.Unlock() // one at a time: two tabs that open the same model read it once
-	for i, k := range s.order {
-		if k == key {
-			s.order = append(append(s.order[:i:i], s.order[i+1:]...), key)
-			return s.kept[key], nil
-		}
-	}
-	out, err := meshfile.Surface(m, func(hash string) (string, []byte, error) {
-		f, err := s.store.File(context.Background(), hash)
-		return f.Name, f.Data, err
+	return once(s, &s.meshes, "model ", m.Solid+"/"+m.File, func() (*mesh.Surface, error) {
+		return meshfile.Surface(m, func(hash string) (string, []byte, error) {
+			f, err := s.store.File(context.Background(), hash)
+			return f.Name, f.Data, err
+		})
 	})
-	if err != nil {
-		return nil, err
-	}
-	s.put(key, out)
-	return out, nil
-}
-
-func (s *surfaces) put(key string, surface *mesh.Surface) {
-	s.kept[key], s.order = surface, append(s.order, key)
-	total := 0
-	for _, k := range s.kept {
-		total += len(k.Tri)
-	}
-	for len(s.order) > 1 && total > keepTriangles {
-		total -= len(s.kept[s.order[0]].Tri)
-		delete(s.kept, s.order[0])
-		s.order = s.order[1:]
-	}
 }
 
 // keep puts a mesh that was made ready elsewhere among those kept.
-func (s *surfaces) keep(hash string, surface *mesh.Surface) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if key := "/" + hash; s.kept[key] == nil {
-		s.put(key, surface)
-	}
-}
+func (s *surfaces) keep(hash string, surface *mesh.Surface) { s.meshes.put("/"+hash, surface) }

@@ -33,7 +33,7 @@ func open(t testing.TB) *studio {
 	s, err := store.Open(t.TempDir())
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	v, err := web.New(s, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	v, err := web.New(s, slog.New(slog.NewTextHandler(io.Discard, nil)), web.Options{})
 	require.NoError(t, err)
 	srv := httptest.NewServer(v.Handler())
 	t.Cleanup(srv.Close)

@@ -92,16 +92,17 @@ func importCommand() *cobra.Command {
 		if info.Size() > exchange.MaxBundleBytes {
 			return fmt.Errorf("%s is larger than %d MB", args[0], exchange.MaxBundleBytes>>20)
 		}
-		bundle, err := os.ReadFile(args[0])
+		f, err := os.Open(args[0])
 		if err != nil {
 			return err
 		}
+		defer f.Close()
 		s, err := store.Open(*data)
 		if err != nil {
 			return err
 		}
 		defer s.Close()
-		id, err := web.ImportBundle(cmd.Context(), s, bundle)
+		id, err := web.ImportBundle(cmd.Context(), s, f, info.Size())
 		if err != nil {
 			return err
 		}

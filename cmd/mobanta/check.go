@@ -25,7 +25,7 @@ With --strict the exit code is 1 if there is anything to say.`,
   mobanta check --bundle saltlight.zip --json --strict`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			p, made, err := load(&f)
+			p, made, err := load(cmd.Context(), &f)
 			if err != nil {
 				return err
 			}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -14,7 +15,7 @@ import (
 )
 
 // readModel reads a model from disk with the files beside it.
-func readModel(name string) (*meshfile.Model, error) {
+func readModel(ctx context.Context, name string) (*meshfile.Model, error) {
 	info, err := os.Stat(name)
 	if err != nil {
 		return nil, err
@@ -32,7 +33,7 @@ func readModel(name string) (*meshfile.Model, error) {
 		return nil, err
 	}
 	defer root.Close()
-	return meshfile.Read(filepath.Base(name), data, func(side string) ([]byte, error) {
+	return meshfile.Read(ctx, filepath.Base(name), data, func(side string) ([]byte, error) {
 		if info, err := root.Stat(side); err == nil && info.Size() > meshfile.MaxBytes {
 			return nil, meshfile.ErrTooBig
 		}
@@ -93,7 +94,7 @@ func inspectCommand() *cobra.Command {
 Vertices and faces are the file's own: positions that the part uses, and polygons before they are cut into triangles.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			m, err := readModel(args[0])
+			m, err := readModel(cmd.Context(), args[0])
 			if err != nil {
 				return err
 			}

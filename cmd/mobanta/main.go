@@ -10,12 +10,19 @@ import (
 	"syscall"
 
 	"github.com/spf13/cobra"
+
+	"mobanta/store"
 )
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	go deadline(ctx)
+	context.AfterFunc(ctx, stop) // a second signal ends the program at once
 	if err := root().ExecuteContext(ctx); err != nil {
+		if cause := store.Cause(err); cause != err {
+			err = fmt.Errorf("%w (%w)", err, cause)
+		}
 		fmt.Fprintln(os.Stderr, "mobanta:", err)
 		stop()
 		os.Exit(1)
@@ -34,7 +41,8 @@ Exit codes: 0 done, 1 something went wrong; messages go to standard error.`,
 		Args:          cobra.NoArgs,
 	}
 	c.CompletionOptions.DisableDefaultCmd = true
-	c.AddCommand(serveCommand(), demoCommand(), inspectCommand(), renderCommand(), bundleCommand(), nodesCommand(), checkCommand())
+	c.AddCommand(serveCommand(), demoCommand(), inspectCommand(), renderCommand(), bundleCommand(), nodesCommand(), checkCommand(),
+		backupCommand(), restoreCommand(), verifyCommand(), keyCommand())
 	return c
 }
 

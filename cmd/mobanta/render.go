@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -31,6 +32,9 @@ type renderFlags struct {
 	time                                              float64
 }
 
+// unsaid stands for a moment that was not named.
+const unsaid = -1
+
 func renderCommand() *cobra.Command {
 	var f renderFlags
 	c := &cobra.Command{
@@ -53,7 +57,7 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 	c.Flags().IntVar(&f.samples, "samples", 16, "positions in a pixel, 1 to 256")
 	c.Flags().StringVar(&f.peek, "peek", "", "show the result of a node, NODE or NODE.PORT, by id or name")
 	c.Flags().StringVar(&f.sun, "sun", "", "AZIMUTH,ELEVATION of the first sun")
-	c.Flags().Float64Var(&f.time, "time", -1, "the moment to show, in seconds; that of the project if left out")
+	c.Flags().Float64Var(&f.time, "time", unsaid, "the moment to show, in seconds; that of the project if left out")
 	c.Flags().StringVar(&f.camera, "camera", "", "AZIMUTH,ELEVATION to look from, framed anew")
 	c.Flags().IntVar(&f.bits, "bits", 8, "bits in a channel of a PNG, 8 or 16")
 	c.Flags().StringVar(&f.out, "out", "", "file to write, .png or .pfm")
@@ -80,7 +84,7 @@ func render(ctx context.Context, f *renderFlags) error {
 	if err != nil || w < 1 || h < 1 || w > 32768 || h > 32768 || w*h > picture.MaxPixels {
 		return fmt.Errorf("--size must be such as 1920x1080, at most %d million pixels, not %q", picture.MaxPixels>>20, f.size)
 	}
-	p, made, err := load(f)
+	p, made, err := load(ctx, f)
 	if err != nil {
 		return err
 	}
@@ -100,8 +104,8 @@ func render(ctx context.Context, f *renderFlags) error {
 		}
 		p.Stage.Lights[i].Azimuth, p.Stage.Lights[i].Elevation = az, el
 	}
-	if f.time >= 0 {
-		p.Stage.Time.At = f.time
+	if f.time != unsaid {
+		p.Stage.Time.At = f.time // the stage checks it
 	}
 	if f.camera != "" {
 		az, el, err := pair(f.camera, ",", angle)
@@ -164,8 +168,15 @@ func pair[T any](s, sep string, parse func(string) (T, error)) (a, b T, err erro
 }
 
 // load returns the project of a bundle, or one made around a model.
-func load(f *renderFlags) (*project.Project, stage.Files, error) {
+func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, error) {
 	if f.bundle != "" {
+		info, err := os.Stat(f.bundle)
+		if err != nil {
+			return nil, nil, err
+		}
+		if info.Size() > exchange.MaxBundleBytes {
+			return nil, nil, fmt.Errorf("%s is larger than the %d MB that a bundle may have", f.bundle, exchange.MaxBundleBytes>>20)
+		}
 		data, err := os.ReadFile(f.bundle)
 		if err != nil {
 			return nil, nil, err
@@ -176,7 +187,7 @@ func load(f *renderFlags) (*project.Project, stage.Files, error) {
 		}
 		return p, meshfile.Files(func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil }), nil
 	}
-	m, err := readModel(f.model)
+	m, err := readModel(ctx, f.model)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -298,9 +309,12 @@ func findPeek(p *project.Project, sc *stage.Scene, name string) (*picture.Peek, 
 
 // write writes a file that is there in full or not at all.
 func write(name string, f func(w io.Writer) error) error {
+	if info, err := os.Stat(filepath.Dir(name)); err != nil || !info.IsDir() {
+		return fmt.Errorf("there is no folder %s to write %s into", filepath.Dir(name), filepath.Base(name))
+	}
 	tmp, err := os.CreateTemp(filepath.Dir(name), ".mobanta-*")
 	if err != nil {
-		return err
+		return fmt.Errorf("%s cannot be written: %w", name, unpathed(err))
 	}
 	defer os.Remove(tmp.Name())
 	err = f(tmp)
@@ -312,6 +326,23 @@ func write(name string, f func(w io.Writer) error) error {
 	}
 	if err == nil {
 		err = os.Rename(tmp.Name(), name)
+	}
+	if err != nil {
+		return fmt.Errorf("%s cannot be written: %w", name, unpathed(err))
+	}
+	return nil
+}
+
+// unpathed returns what the system said without the name of the file, which is a
+// temporary one.
+func unpathed(err error) error {
+	var path *fs.PathError
+	var link *os.LinkError
+	switch {
+	case errors.As(err, &path):
+		return path.Err
+	case errors.As(err, &link):
+		return link.Err
 	}
 	return err
 }

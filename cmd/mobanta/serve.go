@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io"
@@ -10,6 +11,8 @@ import (
 	"os"
 	"runtime/debug"
 	"slices"
+	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -18,50 +21,88 @@ import (
 	"mobanta/web"
 )
 
+// door is how the studio can be reached.
+type door struct {
+	listen        string
+	hosts         []string
+	cert, certKey string
+	proxied, open bool
+}
+
+func doorFlags(c *cobra.Command) *door {
+	var d door
+	c.Flags().StringVar(&d.listen, "listen", "127.0.0.1:7420", "address and port; port 0 takes a free one")
+	c.Flags().StringArrayVar(&d.hosts, "host", nil, "a name under which browsers reach the studio; may be given several times")
+	c.Flags().StringVar(&d.cert, "tls-cert", "", "certificate (PEM), to be reached over TLS")
+	c.Flags().StringVar(&d.certKey, "tls-key", "", "the certificate's key (PEM)")
+	c.Flags().BoolVar(&d.proxied, "proxied", false, "a proxy in front speaks TLS with browsers")
+	c.Flags().BoolVar(&d.open, "open", false, "let in whoever reaches the studio, without a key")
+	c.MarkFlagsRequiredTogether("tls-cert", "tls-key")
+	c.MarkFlagsMutuallyExclusive("tls-cert", "proxied")
+	return &d
+}
+
+const doorHelp = `It answers on this machine only, unless --listen names another address. Beyond this machine, or under a name given
+with --host, it asks for a key, which "mobanta key new" makes; --open does without. Once there is a key, everyone signs in.`
+
 func serveCommand() *cobra.Command {
-	var listen string
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the studio to a browser on this machine",
-		Long:  "Serves the studio until it is interrupted. It answers on this machine only, unless --listen names another address.",
-		Args:  cobra.NoArgs,
+		Long:  "Serves the studio until it is interrupted. " + doorHelp,
+		Example: `  mobanta serve
+  mobanta serve --listen 0.0.0.0:7420 --host studio.example --tls-cert cert.pem --tls-key key.pem
+  mobanta serve --host studio.example --proxied`,
+		Args: cobra.NoArgs,
 	}
-	c.Flags().StringVar(&listen, "listen", "127.0.0.1:7420", "address and port; port 0 takes a free one")
-	data := dataFlag(c)
+	d, data := doorFlags(c), dataFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		s, err := store.Open(*data)
-		if err != nil {
-			return err
-		}
-		defer s.Close()
-		return serve(cmd.Context(), cmd.OutOrStdout(), s, listen, "")
+		return held(cmd.Context(), *data, func(s *store.Store, h *store.Hold) error {
+			return serve(cmd.Context(), cmd.OutOrStdout(), *data, s, h, d, "")
+		})
 	}
 	return c
 }
 
 func demoCommand() *cobra.Command {
-	var listen string
 	var make bool
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Make the sample projects that are not there, and serve",
+		Long:  "Makes the sample projects and serves the studio until it is interrupted. " + doorHelp,
 		Args:  cobra.NoArgs,
 	}
-	c.Flags().StringVar(&listen, "listen", "127.0.0.1:7420", "address and port; port 0 takes a free one")
 	c.Flags().BoolVar(&make, "make-only", false, "make the project and stop")
-	data := dataFlag(c)
+	d, data := doorFlags(c), dataFlag(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		s, err := store.Open(*data)
-		if err != nil {
-			return err
-		}
-		defer s.Close()
-		if err := makeDemo(cmd.Context(), s); err != nil || make {
-			return err
-		}
-		return serve(cmd.Context(), cmd.OutOrStdout(), s, listen, "p/"+demoID)
+		return held(cmd.Context(), *data, func(s *store.Store, h *store.Hold) error {
+			if err := makeDemo(cmd.Context(), s); err != nil || make {
+				return err
+			}
+			return serve(cmd.Context(), cmd.OutOrStdout(), *data, s, h, d, "p/"+demoID)
+		})
 	}
 	return c
+}
+
+// held opens a data folder that no other studio serves, swept of what kills left.
+func held(ctx context.Context, dir string, f func(*store.Store, *store.Hold) error) error {
+	h, err := store.Take(dir)
+	if err != nil {
+		return err
+	}
+	defer h.Release()
+	if n, err := store.Sweep(dir); err != nil {
+		return err
+	} else if n > 0 {
+		fmt.Fprintf(os.Stderr, "mobanta: note: %d unfinished files of an earlier run were removed\n", n)
+	}
+	s, err := store.Open(dir)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	return f(s, h)
 }
 
 // demoID is the id of the sample project that is opened.
@@ -91,20 +132,75 @@ func makeDemo(ctx context.Context, s *store.Store) error {
 	return nil
 }
 
-func serve(ctx context.Context, out io.Writer, s *store.Store, listen, path string) error {
+func serve(ctx context.Context, out io.Writer, dir string, s *store.Store, h *store.Hold, d *door, path string) error {
 	// Pictures come and go quickly: collect often enough to stay small.
 	debug.SetMemoryLimit(360 << 20)
-	v, err := web.New(s, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	// What is being brought in lies in the data folder, where a kill leaves it to be swept.
+	if err := os.Setenv("TMPDIR", store.TempDir(dir)); err != nil {
+		return err
+	}
+	o := web.Options{Hosts: d.hosts, TLS: d.cert != "" || d.proxied}
+	if !d.open {
+		o.Key = web.KeyOf(dir)
+	}
+	l, err := net.Listen("tcp", d.listen)
+	if err != nil {
+		return fmt.Errorf("cannot listen on %s: %w", d.listen, err)
+	}
+	defer l.Close()
+	if err := d.closed(l, o.Key); err != nil {
+		return err
+	}
+	scheme := "http"
+	if d.cert != "" {
+		cert, err := tls.LoadX509KeyPair(d.cert, d.certKey)
+		if err != nil {
+			return fmt.Errorf("the certificate cannot be used: %w", err)
+		}
+		l, scheme = tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{cert}, MinVersion: tls.VersionTLS12, NextProtos: []string{"http/1.1"}}), "https"
+	}
+	v, err := web.New(s, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelInfo})), o)
 	if err != nil {
 		return err
 	}
-	l, err := net.Listen("tcp", listen)
-	if err != nil {
-		return fmt.Errorf("cannot listen on %s: %w", listen, err)
+	address := fmt.Sprintf("%s://%s/", scheme, l.Addr())
+	if err := h.Say(fmt.Sprintf("process %d at %s, since %s", os.Getpid(), address, time.Now().Format("2006-01-02 15:04"))); err != nil {
+		return err
 	}
-	if a, ok := l.Addr().(*net.TCPAddr); ok && !a.IP.IsLoopback() {
-		fmt.Fprintln(os.Stderr, "mobanta: warning: the studio has no passwords, and others on the network can reach it at", l.Addr())
-	}
-	fmt.Fprintf(out, "Mobanta is ready at http://%s/%s\n", l.Addr(), path)
+	fmt.Fprintf(out, "Mobanta is ready at %s%s\n", address, path)
 	return v.Serve(ctx, l)
+}
+
+// closed returns why the door must not stand open like that, or nil.
+func (d *door) closed(l net.Listener, key *web.Key) error {
+	a, ok := l.Addr().(*net.TCPAddr)
+	beyond := ok && !a.IP.IsLoopback()
+	for _, h := range d.hosts {
+		beyond = beyond || !strings.EqualFold(h, "localhost")
+	}
+	stamp, err := key.Stamp()
+	switch {
+	case err != nil:
+		return err
+	case d.open && beyond:
+		fmt.Fprintln(os.Stderr, "mobanta: warning: whoever reaches", l.Addr(), "can see and change everything (--open)")
+	case beyond && stamp == "":
+		return fmt.Errorf("others could reach the studio at %s, and there is no key: make one with \"mobanta key new\", or say --open", l.Addr())
+	case beyond && d.cert == "" && !d.proxied:
+		fmt.Fprintln(os.Stderr, "mobanta: warning: the key and all work travel unprotected: give a certificate (--tls-cert), or put a proxy with TLS in front (--proxied)")
+	}
+	return nil
+}
+
+// endTime is how long it may take to end once that is asked for.
+const endTime = 9 * time.Second
+
+// deadline ends the program some time after ctx has ended, whatever still runs: what
+// was acknowledged is on disk.
+func deadline(ctx context.Context) {
+	<-ctx.Done()
+	time.AfterFunc(endTime, func() {
+		fmt.Fprintln(os.Stderr, "mobanta: something did not end in time, so the program was ended; what was stored is safe")
+		os.Exit(1)
+	})
 }

@@ -3,6 +3,8 @@ package exchange
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -10,7 +12,9 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 
+	"mobanta/core/archive"
 	"mobanta/core/meshfile"
 	"mobanta/core/pixmap"
 	"mobanta/core/project"
@@ -21,8 +25,10 @@ const BundleVersion = 1
 
 // Limits on a bundle.
 const (
-	MaxBundleBytes = 512 << 20
-	maxBundleFiles = 1000
+	MaxBundleBytes  = 512 << 20
+	maxBundleFiles  = 1000
+	maxBundlePixels = 256 << 20 // of all pictures
+	maxListed       = 1 << 20   // bytes of the list of contents
 )
 
 // File is a stored model or picture: its bytes are named by their hash.
@@ -50,24 +56,23 @@ func WriteBundle(w io.Writer, p *project.Project, open func(hash string) (File, 
 	z := zip.NewWriter(w)
 	m := manifest{Mobanta: "bundle", Version: BundleVersion, Files: map[string]string{}}
 	var order []string
-	files := map[string]File{}
+	add := func(h string) error {
+		if h == "" || m.Files[h] != "" {
+			return nil
+		}
+		f, err := open(h)
+		if err == nil {
+			m.Files[h], order = cmp.Or(f.Name, "file"), append(order, h)
+		}
+		return err
+	}
 	for _, model := range p.Stage.Models {
-		if h := model.File; h != "" && m.Files[h] == "" {
-			f, err := open(h)
-			if err != nil {
-				return fmt.Errorf("exchange: model %s: %w", model.Name, err)
-			}
-			m.Files[h], files[h], order = f.Name, f, append(order, h)
+		if err := add(model.File); err != nil {
+			return fmt.Errorf("exchange: the file of model %s is missing: %w", model.Name, err)
 		}
 	}
 	for _, h := range p.Pictures() {
-		if m.Files[h] != "" {
-			continue
-		}
-		// A picture that has gone missing is missed in the bundle too.
-		if f, err := open(h); err == nil {
-			m.Files[h], files[h], order = f.Name, f, append(order, h)
-		}
+		_ = add(h) // a picture that has gone missing is missed in the bundle too
 	}
 	put := func(name string, data []byte) error {
 		f, err := z.Create(name)
@@ -89,7 +94,11 @@ func WriteBundle(w io.Writer, p *project.Project, open func(hash string) (File, 
 		}
 	}
 	for _, h := range order {
-		if err := put("files/"+h, files[h].Data); err != nil {
+		f, err := open(h) // once more, so that they are not all in memory
+		if err == nil {
+			err = put("files/"+h, f.Data)
+		}
+		if err != nil {
 			return fmt.Errorf("exchange: %w", err)
 		}
 	}
@@ -101,87 +110,160 @@ func WriteBundle(w io.Writer, p *project.Project, open func(hash string) (File, 
 
 var hashPattern = regexp.MustCompile(`^[0-9a-f]{64}$`)
 
-// ReadBundle reads a bundle and checks all of it: the project is settled, and
-// every model that it names is there, under its right hash.
-func ReadBundle(data []byte) (*project.Project, map[string]File, error) {
-	if len(data) > MaxBundleBytes {
-		return nil, nil, fmt.Errorf("exchange: the bundle is larger than %d MB", MaxBundleBytes>>20)
+// Bundle is a bundle that has been opened: its project is settled, its files are read
+// when they are asked for.
+type Bundle struct {
+	Project *project.Project
+	files   *zip.Reader
+	names   map[string]string // hash → name
+	left    int64             // bytes that may still be unpacked
+	counted map[string]bool
+}
+
+// OpenBundle opens a bundle of size bytes.
+func OpenBundle(r io.ReaderAt, size int64) (*Bundle, error) {
+	if size > MaxBundleBytes {
+		return nil, fmt.Errorf("exchange: the bundle is larger than %d MB", MaxBundleBytes>>20)
 	}
-	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	z, err := archive.Open(r, size, maxListed)
 	if err != nil {
-		return nil, nil, fmt.Errorf("exchange: this is not a bundle: %w", err)
+		return nil, errors.New("exchange: this is not a bundle: it is no ZIP, or a damaged one")
 	}
-	left := int64(MaxBundleBytes)
-	read := func(name string, limit int64) ([]byte, error) {
-		f, err := z.Open(name)
-		if err != nil {
-			return nil, fmt.Errorf("exchange: the bundle lacks %s", name)
-		}
-		defer f.Close()
-		out, err := io.ReadAll(io.LimitReader(f, min(limit, left)+1))
-		if err != nil {
-			return nil, fmt.Errorf("exchange: %s in the bundle is damaged: %w", name, err)
-		}
-		if left -= int64(len(out)); left < 0 || int64(len(out)) > limit {
-			return nil, fmt.Errorf("exchange: %s in the bundle is too large", name)
-		}
-		return out, nil
-	}
-	head, err := read("bundle.json", 1<<20)
+	b := &Bundle{files: z, left: MaxBundleBytes, counted: map[string]bool{}}
+	head, err := b.read("bundle.json", 1<<20)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	var m manifest
 	if err := decode(head, &m, "bundle's list of contents"); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	if m.Mobanta != "bundle" {
-		return nil, nil, errors.New("exchange: this is not a bundle")
+		return nil, errors.New("exchange: this is not a bundle")
 	}
 	if m.Version != BundleVersion {
-		return nil, nil, fmt.Errorf("exchange: the bundle is of version %d; this program reads version %d", m.Version, BundleVersion)
+		return nil, fmt.Errorf("exchange: the bundle is of version %d; this program reads version %d", m.Version, BundleVersion)
 	}
 	if len(m.Files) > maxBundleFiles {
-		return nil, nil, fmt.Errorf("exchange: the bundle holds more than %d files", maxBundleFiles)
+		return nil, fmt.Errorf("exchange: the bundle holds more than %d files", maxBundleFiles)
 	}
-	doc, err := read("project.json", project.MaxBytes)
+	b.names = m.Files
+	doc, err := b.read("project.json", project.MaxBytes)
+	if err != nil {
+		return nil, err
+	}
+	if b.Project, err = project.Read(doc); err != nil {
+		return nil, fmt.Errorf("exchange: the bundle's project cannot be read: %w", err)
+	}
+	for _, model := range b.Project.Stage.Models {
+		if h := model.File; h != "" && !hashPattern.MatchString(h) {
+			return nil, fmt.Errorf("exchange: model %.40q names no file", model.Name)
+		}
+	}
+	return b, nil
+}
+
+// Models returns the hashes of the models that the project shows, each once.
+func (b *Bundle) Models() []string {
+	var out []string
+	for _, model := range b.Project.Stage.Models {
+		if h := model.File; h != "" && !slices.Contains(out, h) {
+			out = append(out, h)
+		}
+	}
+	return out
+}
+
+// Pictures returns the hashes of the pictures that came along, each once. One that
+// was missing where the bundle was made is missing here too.
+func (b *Bundle) Pictures() []string {
+	models := b.Models()
+	return slices.DeleteFunc(b.Project.Pictures(), func(h string) bool {
+		return b.names[h] == "" || !hashPattern.MatchString(h) || slices.Contains(models, h)
+	})
+}
+
+// File reads a model or a picture; its bytes are those that its hash names.
+func (b *Bundle) File(hash string) (File, error) {
+	body, err := b.read("files/"+hash, meshfile.MaxBytes)
+	if err != nil {
+		return File{}, err
+	}
+	if Hash(body) != hash {
+		return File{}, fmt.Errorf("exchange: the file %.60q in the bundle is damaged", b.names[hash])
+	}
+	return File{Name: b.names[hash], Data: body}, nil
+}
+
+// read unpacks an entry, which counts once however often it is read.
+func (b *Bundle) read(name string, limit int64) ([]byte, error) {
+	f, err := b.files.Open(name)
+	if err != nil {
+		return nil, fmt.Errorf("exchange: the bundle lacks %s", name)
+	}
+	defer f.Close()
+	if !b.counted[name] {
+		limit = min(limit, b.left)
+	}
+	out, err := io.ReadAll(io.LimitReader(f, limit+1))
+	if err != nil {
+		return nil, fmt.Errorf("exchange: %s in the bundle is damaged", name)
+	}
+	if int64(len(out)) > limit {
+		return nil, fmt.Errorf("exchange: %s in the bundle is too large", name)
+	}
+	if !b.counted[name] {
+		b.counted[name], b.left = true, b.left-int64(len(out))
+	}
+	return out, nil
+}
+
+// Check reads all files of a bundle once: every model and every picture must be one
+// that can be shown. It stops with the context's error when ctx ends.
+func (b *Bundle) Check(ctx context.Context) error {
+	for _, h := range b.Models() {
+		f, err := b.File(h)
+		if err == nil {
+			_, err = meshfile.Read(ctx, f.Name, f.Data, nil)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	pixels := 0
+	for _, h := range b.Pictures() {
+		f, err := b.File(h)
+		if err != nil {
+			return err
+		}
+		n, err := pixmap.Pixels(f.Data)
+		if err == nil {
+			if pixels += n; pixels > maxBundlePixels {
+				return fmt.Errorf("exchange: the pictures in the bundle have more than %d million pixels together", maxBundlePixels>>20)
+			}
+			_, err = pixmap.Read(f.Data)
+		}
+		if err == nil {
+			err = ctx.Err()
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// ReadBundle reads a bundle with all its files.
+func ReadBundle(data []byte) (*project.Project, map[string]File, error) {
+	b, err := OpenBundle(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return nil, nil, err
 	}
-	p, err := project.Read(doc)
-	if err != nil {
-		return nil, nil, fmt.Errorf("exchange: the bundle's project cannot be read: %w", err)
-	}
 	files := map[string]File{}
-	for _, model := range p.Stage.Models {
-		h := model.File
-		if _, have := files[h]; h == "" || have {
-			continue
-		}
-		if !hashPattern.MatchString(h) {
-			return nil, nil, fmt.Errorf("exchange: model %.40q names no file", model.Name)
-		}
-		body, err := read("files/"+h, meshfile.MaxBytes)
-		if err != nil {
+	for _, h := range append(b.Models(), b.Pictures()...) {
+		if files[h], err = b.File(h); err != nil {
 			return nil, nil, err
 		}
-		if Hash(body) != h {
-			return nil, nil, fmt.Errorf("exchange: the file of model %.40q in the bundle is damaged", model.Name)
-		}
-		files[h] = File{Name: m.Files[h], Data: body}
 	}
-	for _, h := range p.Pictures() {
-		if _, have := files[h]; have || m.Files[h] == "" || !hashPattern.MatchString(h) {
-			continue
-		}
-		body, err := read("files/"+h, pixmap.MaxBytes)
-		if err != nil {
-			return nil, nil, err
-		}
-		if Hash(body) != h {
-			return nil, nil, fmt.Errorf("exchange: the picture %.40q in the bundle is damaged", m.Files[h])
-		}
-		files[h] = File{Name: m.Files[h], Data: body}
-	}
-	return p, files, nil
+	return b.Project, files, nil
 }

@@ -35,8 +35,11 @@ type LookFile struct {
 	Pictures map[string][]byte `json:"pictures,omitempty"`
 }
 
-// maxPictureBytes limits the pictures that go along with a look.
-const maxPictureBytes = 4 << 20
+// Limits on the pictures that go along with a look.
+const (
+	maxPictureBytes = 4 << 20
+	maxLookPixels   = 64 << 20
+)
 
 // ReadLook reads a look file and settles its network, which ends in a Finish.
 func ReadLook(r io.Reader) (*LookFile, error) {
@@ -86,9 +89,17 @@ func read(r io.Reader, kinds ...string) (*LookFile, error) {
 	if _, err := cat.Flatten(&f.Network); err != nil {
 		return nil, fmt.Errorf("exchange: %w", err)
 	}
+	pixels := 0
 	for h, data := range f.Pictures {
 		if Hash(data) != h {
 			return nil, fmt.Errorf("exchange: a picture in the look file is damaged: it is not the one that it is named as")
+		}
+		n, err := pixmap.Pixels(data)
+		if err != nil {
+			return nil, fmt.Errorf("exchange: a picture in the look file: %w", err)
+		}
+		if pixels += n; pixels > maxLookPixels {
+			return nil, fmt.Errorf("exchange: the pictures in the look file have more than %d million pixels together", maxLookPixels>>20)
 		}
 		if _, err := pixmap.Read(data); err != nil {
 			return nil, fmt.Errorf("exchange: a picture in the look file: %w", err)

@@ -57,6 +57,9 @@ func (r *gltfReader) floats(index, n int) ([]float32, error) {
 	if err := r.fits(a, index); err != nil {
 		return nil, err
 	}
+	if err := r.work.spend(n * a.Count); err != nil {
+		return nil, err
+	}
 	out := make([]float32, n*a.Count)
 	size := a.ComponentType.ByteSize()
 	err = r.each(a, n, func(i int, at []byte) {

@@ -1,8 +1,8 @@
 package meshfile
 
 import (
+	"bytes"
 	"encoding/binary"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
@@ -12,6 +12,8 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/mesh"
+	"mobanta/core/strict"
+	"mobanta/core/text"
 	"mobanta/core/vec"
 )
 
@@ -37,21 +39,23 @@ type gltfReader struct {
 	buffers map[int][]byte
 	left    int // bytes of side files that may still be read
 	world   []vec.M
+	skins   map[int][]vec.M
 	m       *mesh.Mesh
-	taken   map[string]bool
-	notes   []string
+	names   naming
+	notes   notes
+	work    *work
 }
 
-func readGLTF(format string, data []byte, open Open) (*Model, error) {
-	r := &gltfReader{open: open, buffers: map[int][]byte{}, left: maxSideFiles, m: &mesh.Mesh{}, taken: map[string]bool{}}
-	text := data
+func readGLTF(w *work, format string, data []byte, open Open) (*Model, error) {
+	r := &gltfReader{open: open, buffers: map[int][]byte{}, left: maxSideFiles, skins: map[int][]vec.M{}, m: &mesh.Mesh{}, work: w}
+	js := data
 	if format == "glb" {
 		var err error
-		if text, r.bin, err = chunks(data); err != nil {
+		if js, r.bin, err = chunks(data); err != nil {
 			return nil, err
 		}
 	}
-	if err := r.parse(text); err != nil {
+	if err := r.parse(js); err != nil {
 		return nil, err
 	}
 	if err := r.place(); err != nil {
@@ -67,11 +71,11 @@ func readGLTF(format string, data []byte, open Open) (*Model, error) {
 	if len(r.m.FaceEnd) == 0 {
 		return nil, fmt.Errorf("meshfile: the glTF scene has no triangles")
 	}
-	return &Model{Format: format, Mesh: r.m, Notes: r.notes}, nil
+	return &Model{Format: format, Mesh: r.m, Notes: r.notes.list}, nil
 }
 
 // chunks takes a GLB container apart.
-func chunks(data []byte) (text, bin []byte, err error) {
+func chunks(data []byte) (js, bin []byte, err error) {
 	if len(data) < 20 {
 		return nil, nil, errors.New("meshfile: the GLB file ends within its header")
 	}
@@ -90,34 +94,89 @@ func chunks(data []byte) (text, bin []byte, err error) {
 		body := data[at : at+int(n)]
 		at += int(n)
 		switch {
-		case kind == 0x4E4F534A && text == nil:
-			text = body
+		case kind == 0x4E4F534A && js == nil:
+			js = body
 		case kind == 0x004E4942 && bin == nil:
 			bin = body
 		}
 	}
-	if text == nil {
+	if js == nil {
 		return nil, nil, errors.New("meshfile: the GLB file has no JSON chunk")
 	}
-	return text, bin, nil
+	return js, bin, nil
 }
 
-func (r *gltfReader) parse(text []byte) error {
-	if err := weigh(text); err != nil {
+// raw is what a glTF file says where the library that reads it would take anything
+// for something.
+type raw struct {
+	Asset struct {
+		Version any `json:"version"`
+	} `json:"asset"`
+	Required  []string `json:"extensionsRequired"`
+	Accessors []struct {
+		ComponentType *int   `json:"componentType"`
+		Type          string `json:"type"`
+	} `json:"accessors"`
+	Meshes []struct {
+		Primitives []struct {
+			Mode *int `json:"mode"`
+		} `json:"primitives"`
+	} `json:"meshes"`
+	Nodes []struct {
+		Matrix      []float64 `json:"matrix"`
+		Rotation    []float64 `json:"rotation"`
+		Scale       []float64 `json:"scale"`
+		Translation []float64 `json:"translation"`
+	} `json:"nodes"`
+}
+
+// check returns what of it is nothing that glTF 2.0 knows, or nil.
+func (h *raw) check() error {
+	for i, a := range h.Accessors {
+		if a.ComponentType == nil || *a.ComponentType < 5120 || *a.ComponentType > 5126 || *a.ComponentType == 5124 {
+			return fmt.Errorf("meshfile: accessor %d is of no component type that glTF knows", i)
+		}
+		switch a.Type {
+		case "SCALAR", "VEC2", "VEC3", "VEC4", "MAT2", "MAT3", "MAT4":
+		default:
+			return fmt.Errorf("meshfile: accessor %d is of the unknown type %.20q", i, a.Type)
+		}
+	}
+	for i, m := range h.Meshes {
+		for k, p := range m.Primitives {
+			if p.Mode != nil && (*p.Mode < 0 || *p.Mode > 6) {
+				return fmt.Errorf("meshfile: mesh %d: primitive %d is of the unknown mode %d", i, k, *p.Mode)
+			}
+		}
+	}
+	for i, n := range h.Nodes {
+		for _, v := range []struct {
+			name string
+			got  []float64
+			want int
+		}{{"matrix", n.Matrix, 16}, {"rotation", n.Rotation, 4}, {"scale", n.Scale, 3}, {"translation", n.Translation, 3}} {
+			if v.got != nil && len(v.got) != v.want {
+				return fmt.Errorf("meshfile: node %d: its %s has %d numbers, not %d", i, v.name, len(v.got), v.want)
+			}
+		}
+	}
+	return nil
+}
+
+func (r *gltfReader) parse(data []byte) error {
+	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
+	if len(data) > maxText {
+		return fmt.Errorf("meshfile: the glTF file holds more than %d MB as text: save the model as GLB", maxText>>20)
+	}
+	if err := weigh(data); err != nil {
 		return err
 	}
-	var head struct {
-		Asset struct {
-			Version any `json:"version"`
-		} `json:"asset"`
-		Required []string `json:"extensionsRequired"`
-	}
-	if err := json.Unmarshal(text, &head); err != nil {
-		var syntax *json.SyntaxError
-		if errors.As(err, &syntax) {
-			return fmt.Errorf("meshfile: the glTF file is damaged at byte %d: %w", syntax.Offset, err)
-		}
+	var head raw
+	if err := strict.Loose(data, &head); err != nil {
 		return fmt.Errorf("meshfile: the glTF file is damaged: %w", err)
+	}
+	if err := r.work.spend(len(data) / 8); err != nil {
+		return fmt.Errorf("meshfile: %w", err)
 	}
 	if v := fmt.Sprint(head.Asset.Version); !strings.HasPrefix(v, "2.") && v != "2" {
 		return fmt.Errorf("meshfile: glTF version %.10s is not read: save the model as glTF 2.0", v)
@@ -130,8 +189,11 @@ func (r *gltfReader) parse(text []byte) error {
 			return fmt.Errorf("meshfile: the model needs the extension %.60q, which is not known here", e)
 		}
 	}
+	if err := head.check(); err != nil {
+		return err
+	}
 	r.doc = new(gltf.Document)
-	if err := json.Unmarshal(text, r.doc); err != nil {
+	if err := strict.Loose(data, r.doc); err != nil {
 		return fmt.Errorf("meshfile: the glTF file is damaged: %w", err)
 	}
 	if containsNil(r.doc.Nodes) || containsNil(r.doc.Meshes) || containsNil(r.doc.Accessors) || containsNil(r.doc.BufferViews) ||
@@ -151,10 +213,10 @@ func containsNil[T any](list []*T) bool {
 }
 
 // weigh refuses JSON that would take far more memory than it has bytes.
-func weigh(text []byte) error {
+func weigh(data []byte) error {
 	objects, syntax, quoted := 0, 0, false
-	for i := 0; i < len(text); i++ {
-		switch c := text[i]; {
+	for i := 0; i < len(data); i++ {
+		switch c := data[i]; {
 		case quoted && c == '\\':
 			i++
 		case c == '"':
@@ -279,12 +341,15 @@ func (r *gltfReader) node(i int, n *gltf.Node) error {
 			return fmt.Errorf("primitive %d is empty", k)
 		}
 		if p.Mode == gltf.PrimitivePoints || p.Mode == gltf.PrimitiveLines || p.Mode == gltf.PrimitiveLineLoop || p.Mode == gltf.PrimitiveLineStrip {
-			r.notes = append(r.notes, fmt.Sprintf("Lines or points in mesh %.40q were left out.", src.Name))
+			r.notes.add("Lines or points in mesh %.40q were left out.", src.Name)
 			continue
 		}
-		name := n.Name
+		if err := r.work.spend(1); err != nil {
+			return err
+		}
+		name := text.Clip(n.Name, nameLen)
 		if name == "" {
-			name = src.Name
+			name = text.Clip(src.Name, nameLen)
 		}
 		c := color.C{0.5, 0.5, 0.5}
 		if p.Material != nil {
@@ -293,7 +358,7 @@ func (r *gltfReader) node(i int, n *gltf.Node) error {
 			}
 			mat := r.doc.Materials[*p.Material]
 			if len(src.Primitives) > 1 && mat.Name != "" {
-				name += " " + mat.Name
+				name += " " + text.Clip(mat.Name, nameLen)
 			}
 			if pbr := mat.PBRMetallicRoughness; pbr != nil && pbr.BaseColorFactor != nil {
 				for j := range c {
@@ -303,7 +368,7 @@ func (r *gltfReader) node(i int, n *gltf.Node) error {
 				}
 			}
 		}
-		if err := r.primitive(p, unique(r.taken, name, "Part"), c, r.world[i], joints, weights); err != nil {
+		if err := r.primitive(p, r.names.unique(name, "Part"), c, r.world[i], joints, weights); err != nil {
 			return fmt.Errorf("primitive %d: %w", k, err)
 		}
 	}
@@ -316,7 +381,13 @@ func (r *gltfReader) skin(index int) ([]vec.M, error) {
 	if index < 0 || index >= len(r.doc.Skins) {
 		return nil, fmt.Errorf("skin %d of %d does not exist", index, len(r.doc.Skins))
 	}
+	if out, ok := r.skins[index]; ok {
+		return out, nil
+	}
 	s := r.doc.Skins[index]
+	if err := r.work.spend(16 * len(s.Joints)); err != nil {
+		return nil, fmt.Errorf("skin %d: %w", index, err)
+	}
 	var inverse []float32
 	if s.InverseBindMatrices != nil {
 		var err error
@@ -337,21 +408,25 @@ func (r *gltfReader) skin(index int) ([]vec.M, error) {
 			out[k] = matrix([16]float32(inverse[16*k : 16*k+16])).Then(out[k])
 		}
 	}
+	r.skins[index] = out
 	return out, nil
 }
 
 func (r *gltfReader) primitive(p *gltf.Primitive, name string, c color.C, world vec.M, joints []vec.M, weights []float64) error {
 	index, ok := p.Attributes[gltf.POSITION]
 	if !ok {
-		r.notes = append(r.notes, fmt.Sprintf("%s has no positions and was left out.", name))
+		r.notes.add("%s has no positions and was left out.", name)
 		return nil
 	}
 	pos, err := r.vectors(index)
 	if err != nil {
 		return fmt.Errorf("positions: %w", err)
 	}
-	if len(r.m.Positions)+len(pos) > maxPositions || len(r.m.Parts) >= maxParts {
-		return fmt.Errorf("the model is too large: more than %d positions or %d parts", maxPositions, maxParts)
+	if len(r.m.Parts) >= maxParts {
+		return fmt.Errorf("the model has more than %d parts", maxParts)
+	}
+	if err := room(r.m, len(pos), len(pos), len(pos), 0); err != nil {
+		return fmt.Errorf("the model is too large: %w", err)
 	}
 	var normals []vec.V
 	if i, ok := p.Attributes[gltf.NORMAL]; ok {
@@ -387,6 +462,9 @@ func (r *gltfReader) primitive(p *gltf.Primitive, name string, c color.C, world 
 	m := r.m
 	if m.Triangles()+len(indices)/3 > mesh.MaxTriangles {
 		return fmt.Errorf("the model has more than %d triangles", mesh.MaxTriangles)
+	}
+	if err := r.work.spend(len(pos) + len(indices)); err != nil {
+		return err
 	}
 	p0, u0, n0 := int32(len(m.Positions)), int32(len(m.UVs)), int32(len(m.Normals))
 	for _, v := range pos {
@@ -504,6 +582,12 @@ func (r *gltfReader) indices(p *gltf.Primitive, n int) ([]int32, error) {
 		}
 		if v.Type != gltf.AccessorScalar || v.ComponentType == gltf.ComponentFloat {
 			return nil, fmt.Errorf("accessor %d does not hold indices", *p.Indices)
+		}
+		if err := r.fits(v, *p.Indices); err != nil {
+			return nil, err
+		}
+		if err := r.work.spend(v.Count); err != nil {
+			return nil, err
 		}
 		raw = make([]int32, 0, v.Count)
 		err = r.each(v, 1, func(i int, at []byte) {

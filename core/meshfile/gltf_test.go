@@ -2,6 +2,7 @@ package meshfile_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -79,7 +80,7 @@ func TestGLTFStripsAndFansFaceOneWay(t *testing.T) {
 		"fan":   fan.mesh(`{"attributes":{"POSITION":%d},"mode":6}`, fan.floats("VEC3", 4, 0, 0, 0, 1, 0, 0, 1, 1, 0, 0, 1, 0)),
 	}
 	for name, data := range files {
-		m, err := meshfile.Read("a.gltf", data, nil)
+		m, err := meshfile.Read(context.Background(), "a.gltf", data, nil)
 		require.NoError(t, err, name)
 		got := triangles(m.Mesh)
 		require.Len(t, got, 2, name)
@@ -93,7 +94,7 @@ func TestGLTFMirroredNodesKeepTheirOutside(t *testing.T) {
 	var d doc
 	pos := d.floats("VEC3", 3, 0, 0, 0, 1, 0, 0, 0, 1, 0)
 	nrm := d.floats("VEC3", 3, 0, 0, 1, 0, 0, 1, 0, 0, 1)
-	m, err := meshfile.Read("a.gltf", d.file(`"nodes":[{"mesh":0,"scale":[-1,1,1]}],"meshes":[{"primitives":[{"attributes":{"POSITION":%d,"NORMAL":%d}}]}]`, pos, nrm), nil)
+	m, err := meshfile.Read(context.Background(), "a.gltf", d.file(`"nodes":[{"mesh":0,"scale":[-1,1,1]}],"meshes":[{"primitives":[{"attributes":{"POSITION":%d,"NORMAL":%d}}]}]`, pos, nrm), nil)
 	require.NoError(t, err)
 	assert.Greater(t, area2(triangles(m.Mesh)[0]), float32(0))
 	assert.Equal(t, vec.V{0, 0, 1}, m.Mesh.Normals[0])
@@ -103,7 +104,7 @@ func TestGLTFTurnsAndNestsNodes(t *testing.T) {
 	// A quarter turn about y takes x to -z; the child's place is turned with it.
 	var d doc
 	h := math.Sqrt(0.5)
-	m, err := meshfile.Read("a.gltf", d.file(`"nodes":[{"children":[1],"rotation":[0,%v,0,%v]},{"mesh":0,"translation":[2,0,0],"scale":[1,3,1]}],"meshes":[{"primitives":[{"attributes":{"POSITION":%d}}]}]`,
+	m, err := meshfile.Read(context.Background(), "a.gltf", d.file(`"nodes":[{"children":[1],"rotation":[0,%v,0,%v]},{"mesh":0,"translation":[2,0,0],"scale":[1,3,1]}],"meshes":[{"primitives":[{"attributes":{"POSITION":%d}}]}]`,
 		h, h, d.floats("VEC3", 3, 0, 0, 0, 1, 0, 0, 0, 1, 0)), nil)
 	require.NoError(t, err)
 	for k, want := range []vec.V{{0, 0, -2}, {0, 0, -3}, {0, 3, -2}} {
@@ -122,7 +123,7 @@ func TestGLTFTextureCoordinatesOfEveryType(t *testing.T) {
 		"signed bytes":     d.add(5120, "VEC2", 3, []byte{0, 0, 127, 0, 0, 51}, `,"normalized":true`),
 		"a sparse overlay": d.sparse(3, []byte{1, 2}, 1, 0, 0, 0.4),
 	} {
-		m, err := meshfile.Read("a.gltf", d.mesh(`{"attributes":{"POSITION":%d,"TEXCOORD_0":%d}}`, pos, uv), nil)
+		m, err := meshfile.Read(context.Background(), "a.gltf", d.mesh(`{"attributes":{"POSITION":%d,"TEXCOORD_0":%d}}`, pos, uv), nil)
 		require.NoError(t, err, name)
 		require.Len(t, m.Mesh.UVs, 3, name)
 		for k, want := range [][2]float32{{0, 1}, {1, 1}, {0, 0.6}} {
@@ -142,7 +143,7 @@ func (d *doc) sparse(count int, which []byte, values ...float32) int {
 func TestGLTFPartsHaveTheColoursOfTheirMaterials(t *testing.T) {
 	var d doc
 	pos := d.floats("VEC3", 3, 0, 0, 0, 1, 0, 0, 0, 1, 0)
-	m, err := meshfile.Read("a.gltf", d.file(`"nodes":[{"name":"boat","mesh":0}],"materials":[{"name":"tar","pbrMetallicRoughness":{"baseColorFactor":[0.1,0.2,0.3,1]}},{"name":"odd","pbrMetallicRoughness":{"baseColorFactor":[7,-1,0.25,1]}}],
+	m, err := meshfile.Read(context.Background(), "a.gltf", d.file(`"nodes":[{"name":"boat","mesh":0}],"materials":[{"name":"tar","pbrMetallicRoughness":{"baseColorFactor":[0.1,0.2,0.3,1]}},{"name":"odd","pbrMetallicRoughness":{"baseColorFactor":[7,-1,0.25,1]}}],
 		"meshes":[{"primitives":[{"attributes":{"POSITION":%d},"material":0},{"attributes":{"POSITION":%[1]d},"material":1},{"attributes":{"POSITION":%[1]d},"mode":1},{"attributes":{}}]}]`, pos), nil)
 	require.NoError(t, err)
 	require.Len(t, m.Mesh.Parts, 2)
@@ -168,15 +169,15 @@ func TestGLTFSkinsBendByWeight(t *testing.T) {
 		return e.file(`"nodes":[{"mesh":0,"skin":0},{},{"translation":[0,5,0]}],"skins":[{"joints":[1,2],"inverseBindMatrices":%d}],
 			"meshes":[{"primitives":[{"attributes":{"POSITION":%d,"NORMAL":%d,"JOINTS_0":%d,"WEIGHTS_0":%d}}]}]`, bind, pos, nrm, js, ws)
 	}
-	m, err := meshfile.Read("a.gltf", hang([]uint16{0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0}, 1, 0, 0, 0, 1, 0, 0, 0, 0.5, 0.5, 0, 0), nil)
+	m, err := meshfile.Read(context.Background(), "a.gltf", hang([]uint16{0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0}, 1, 0, 0, 0, 1, 0, 0, 0, 0.5, 0.5, 0, 0), nil)
 	require.NoError(t, err)
 	assert.Equal(t, []vec.V{{0, 0, 0}, {1, 4, 0}, {0, 3, 0}}, m.Mesh.Positions)
 	for _, n := range m.Mesh.Normals {
 		assert.InDelta(t, 1, n[2], 1e-6)
 	}
-	_, err = meshfile.Read("a.gltf", hang([]uint16{0, 0, 0, 0, 2, 0, 0, 0, 0, 0, 0, 0}, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0), nil)
+	_, err = meshfile.Read(context.Background(), "a.gltf", hang([]uint16{0, 0, 0, 0, 2, 0, 0, 0, 0, 0, 0, 0}, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0), nil)
 	assert.ErrorContains(t, err, "position 1 hangs on joint 2 of 2")
-	m, err = meshfile.Read("a.gltf", hang(make([]uint16, 12), make([]float32, 12)...), nil)
+	m, err = meshfile.Read(context.Background(), "a.gltf", hang(make([]uint16, 12), make([]float32, 12)...), nil)
 	require.NoError(t, err)
 	assert.Equal(t, vec.V{1, 0, 0}, m.Mesh.Positions[1], "what hangs on nothing stays")
 }
@@ -239,7 +240,7 @@ func TestGLTFRefusesWhatDoesNotFitTogether(t *testing.T) {
 		},
 	} {
 		var d doc
-		_, err := meshfile.Read("a.gltf", file(&d, d.floats("VEC3", 3, 0, 0, 0, 1, 0, 0, 0, 1, 0)), nil)
+		_, err := meshfile.Read(context.Background(), "a.gltf", file(&d, d.floats("VEC3", 3, 0, 0, 0, 1, 0, 0, 0, 1, 0)), nil)
 		assert.ErrorContains(t, err, want, want)
 	}
 }

@@ -5,19 +5,24 @@ package meshfile
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"path"
 	"strings"
 
+	"mobanta/core/archive"
 	"mobanta/core/mesh"
+	"mobanta/core/text"
 )
 
 // Limits on what is read.
 const (
 	MaxBytes     = 256 << 20 // of one file
-	maxSideFiles = 512 << 20 // of a model and all files beside it
+	maxSideFiles = 256 << 20 // of a model and all files beside it
+	maxText      = 128 << 20 // of JSON, which holds everything twice while it is read
+	maxListed    = 4 << 20   // of a ZIP's list of contents
 	maxPositions = 2 * mesh.MaxTriangles
 )
 
@@ -39,13 +44,14 @@ var (
 )
 
 // Read reads a model from data. The name's ending helps to tell OBJ apart;
-// everything else is told by the content.
-func Read(name string, data []byte, open Open) (m *Model, err error) {
+// everything else is told by the content. It stops with the context's error when
+// ctx ends.
+func Read(ctx context.Context, name string, data []byte, open Open) (m *Model, err error) {
 	defer func() {
 		// The last line of defence against a reader's own slip: a file must not
 		// end the program.
 		if r := recover(); r != nil {
-			m, err = nil, fmt.Errorf("meshfile: %s is damaged: %v", path.Base(name), r)
+			m, err = nil, fmt.Errorf("meshfile: %s is damaged", text.Clip(path.Base(name), nameLen))
 		}
 	}()
 	if len(data) > MaxBytes {
@@ -53,16 +59,16 @@ func Read(name string, data []byte, open Open) (m *Model, err error) {
 	}
 	if open == nil {
 		open = func(name string) ([]byte, error) {
-			return nil, fmt.Errorf("meshfile: %q is missing: bring it in together with the model", name)
+			return nil, fmt.Errorf("meshfile: %.80q is missing: bring it in together with the model", name)
 		}
 	}
 	switch kind := sniff(name, data); kind {
 	case "zip":
-		return readZip(data)
+		return readZip(ctx, data)
 	case "glb", "gltf":
-		m, err = readGLTF(kind, data, open)
+		m, err = readGLTF(newWork(ctx), kind, data, open)
 	case "obj":
-		m, err = readOBJ(data, open)
+		m, err = readOBJ(newWork(ctx), data, open)
 	default:
 		return nil, ErrFormat
 	}
@@ -102,10 +108,13 @@ func sniff(name string, data []byte) string {
 }
 
 // readZip reads the one model in an archive; its other files lie beside it.
-func readZip(data []byte) (*Model, error) {
-	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+func readZip(ctx context.Context, data []byte) (*Model, error) {
+	z, err := archive.Open(bytes.NewReader(data), int64(len(data)), maxListed)
+	if errors.Is(err, archive.ErrCrowded) {
+		return nil, errors.New("meshfile: the ZIP lists too many files")
+	}
 	if err != nil {
-		return nil, fmt.Errorf("meshfile: the ZIP is damaged: %w", err)
+		return nil, errors.New("meshfile: the ZIP is damaged")
 	}
 	files := map[string]*zip.File{}
 	var models []string
@@ -120,15 +129,16 @@ func readZip(data []byte) (*Model, error) {
 	if len(models) != 1 {
 		return nil, fmt.Errorf("meshfile: the ZIP holds %d models, it must hold one (.obj, .gltf or .glb)", len(models))
 	}
-	left := int64(maxSideFiles)
+	left := int64(maxSideFiles) + int64(maxSideFiles)/4 - int64(len(data)) // the packed ones lie in memory too
+	left = max(left, maxSideFiles/4)
 	read := func(name string) ([]byte, error) {
 		f := files[strings.ToLower(name)]
 		if f == nil {
-			return nil, fmt.Errorf("meshfile: %q is missing from the ZIP", name)
+			return nil, fmt.Errorf("meshfile: %.80q is missing from the ZIP", name)
 		}
 		r, err := f.Open()
 		if err != nil {
-			return nil, fmt.Errorf("meshfile: %q in the ZIP: %w", name, err)
+			return nil, fmt.Errorf("meshfile: %.80q in the ZIP: %w", name, err)
 		}
 		defer r.Close()
 		out, err := io.ReadAll(io.LimitReader(r, min(left, MaxBytes)+1))
@@ -136,7 +146,7 @@ func readZip(data []byte) (*Model, error) {
 			err = ErrTooBig
 		}
 		if err != nil {
-			return nil, fmt.Errorf("meshfile: %q in the ZIP: %w", name, err)
+			return nil, fmt.Errorf("meshfile: %.80q in the ZIP: %w", name, err)
 		}
 		return out, nil
 	}
@@ -148,22 +158,5 @@ func readZip(data []byte) (*Model, error) {
 		return nil, ErrFormat
 	}
 	dir := path.Dir(models[0])
-	return Read(models[0], inner, func(name string) ([]byte, error) { return read(path.Join(dir, name)) })
-}
-
-// unique returns name, or name with a number behind it if taken already.
-func unique(taken map[string]bool, name, otherwise string) string {
-	name = strings.TrimSpace(strings.ToValidUTF8(name, "�"))
-	if r := []rune(name); len(r) > 80 {
-		name = string(r[:80])
-	}
-	if name == "" {
-		name = otherwise
-	}
-	out := name
-	for i := 2; taken[out]; i++ {
-		out = fmt.Sprintf("%s %d", name, i)
-	}
-	taken[out] = true
-	return out
+	return Read(ctx, models[0], inner, func(name string) ([]byte, error) { return read(path.Join(dir, name)) })
 }

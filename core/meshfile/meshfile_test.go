@@ -3,6 +3,7 @@ package meshfile_test
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"encoding/base64"
 	"encoding/binary"
 	"errors"
@@ -24,7 +25,7 @@ import (
 )
 
 func Example() {
-	m, err := meshfile.Read("sail.obj", []byte("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"), nil)
+	m, err := meshfile.Read(context.Background(), "sail.obj", []byte("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"), nil)
 	fmt.Println(m.Format, m.Mesh.Triangles(), err)
 	// Output: obj 1 <nil>
 }
@@ -59,7 +60,7 @@ f -4//1 -1//1 -3//1
 `
 
 func TestOBJ(t *testing.T) {
-	m, err := meshfile.Read("crate.obj", []byte(crate), beside(map[string]string{"harbour.mtl": "newmtl wood\nKd 1 0 0\nnewmtl cloth\nKd bad\n"}))
+	m, err := meshfile.Read(context.Background(), "crate.obj", []byte(crate), beside(map[string]string{"harbour.mtl": "newmtl wood\nKd 1 0 0\nnewmtl cloth\nKd bad\n"}))
 	require.NoError(t, err)
 	require.Len(t, m.Mesh.Parts, 2)
 	assert.Equal(t, "crate", m.Mesh.Parts[0].Name)
@@ -69,11 +70,11 @@ func TestOBJ(t *testing.T) {
 	assert.Equal(t, mesh.Corner{Pos: 1, UV: -1, Normal: 0}, m.Mesh.Face(1)[0], "negative numbers count back")
 	assert.Empty(t, m.Notes)
 
-	m, err = meshfile.Read("crate.obj", []byte(crate), nil)
+	m, err = meshfile.Read(context.Background(), "crate.obj", []byte(crate), nil)
 	require.NoError(t, err)
 	assert.Contains(t, m.Notes[0], "harbour.mtl")
 
-	m, err = meshfile.Read("c.obj", []byte("v 0 0 0 \\\n 0.5\nv 1 0 0\r\nv 0 1 0\nl 1 2\nf 1 \\\n2 3"), nil)
+	m, err = meshfile.Read(context.Background(), "c.obj", []byte("v 0 0 0 \\\n 0.5\nv 1 0 0\r\nv 0 1 0\nl 1 2\nf 1 \\\n2 3"), nil)
 	require.NoError(t, err)
 	assert.Equal(t, 1, m.Mesh.Triangles(), "lines that go on, line ends of both kinds, no line end at the end")
 	assert.Contains(t, m.Notes[0], "Lines and points")
@@ -93,10 +94,10 @@ func TestOBJRefusesWithThePlace(t *testing.T) {
 		"v 0 0 0\n":                                  "no faces",
 		"":                                           "no faces",
 	} {
-		_, err := meshfile.Read("a.obj", []byte(text), nil)
+		_, err := meshfile.Read(context.Background(), "a.obj", []byte(text), nil)
 		assert.ErrorContains(t, err, want, text)
 	}
-	_, err := meshfile.Read("a.txt", []byte("hello"), nil)
+	_, err := meshfile.Read(context.Background(), "a.txt", []byte("hello"), nil)
 	assert.ErrorIs(t, err, meshfile.ErrFormat)
 }
 
@@ -160,7 +161,7 @@ func TestGLTF(t *testing.T) {
 			`"min":[0,0,0]`, `"sparse":{"count":1,"indices":{"bufferView":1,"componentType":5121},"values":{"bufferView":2}},"min":[0,0,0]`, 1)), first: vec.V{7, 8, 9}},
 		"strided": {data: gltf(floats(0, 0, 0, 9, 1, 0, 0, 9, 0, 1, 0, 9), strings.Replace(fmt.Sprintf(triangle, "", "", "", ""), `"byteLength":36`, `"byteLength":48,"byteStride":16`, 1))},
 	} {
-		m, err := meshfile.Read("sail", tc.data, tc.open)
+		m, err := meshfile.Read(context.Background(), "sail", tc.data, tc.open)
 		require.NoError(t, err, name)
 		assert.Equal(t, 1, m.Mesh.Triangles(), name)
 		assert.Equal(t, tc.first, m.Mesh.Positions[0], name)
@@ -173,7 +174,7 @@ func TestSkinnedAndMorphedModelsComeInAtRest(t *testing.T) {
 	buf := append(bytes.Clone(corners), floats(2, 0, 0, 0, 0, 0, 0, 0, 0)...)
 	buf = append(buf, make([]byte, 12)...)
 	buf = append(buf, floats(1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 0)...)
-	m, err := meshfile.Read("arm.gltf", gltf(buf, `"scenes":[{"nodes":[0,1]}],"nodes":[{"mesh":0,"skin":0,"translation":[9,9,9]},{"translation":[0,5,0]}],
+	m, err := meshfile.Read(context.Background(), "arm.gltf", gltf(buf, `"scenes":[{"nodes":[0,1]}],"nodes":[{"mesh":0,"skin":0,"translation":[9,9,9]},{"translation":[0,5,0]}],
 		"skins":[{"joints":[1]}],"meshes":[{"name":"arm","weights":[0.5],"primitives":[{"attributes":{"POSITION":0,"JOINTS_0":2,"WEIGHTS_0":3},"targets":[{"POSITION":1}]}]}],
 		"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":36},{"buffer":0,"byteOffset":72,"byteLength":12},{"buffer":0,"byteOffset":84,"byteLength":48}],
 		"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5126,"count":3,"type":"VEC3"},
@@ -194,7 +195,7 @@ func TestGLTFRefusesInWords(t *testing.T) {
 		"GLB version 1":      {append([]byte("glTF\x01\x00\x00\x00"), make([]byte, 20)...), "version 1 is not read"},
 		"Draco":              {head(`"extensionsRequired":["KHR_draco_mesh_compression"]`), "without mesh compression"},
 		"unknown extension":  {head(`"extensionsRequired":["XYZ_magic"]`), "XYZ_magic"},
-		"damaged JSON":       {[]byte(`{"asset":{"version":"2.0"},"nodes":[{]}`), "damaged at byte"},
+		"damaged JSON":       {[]byte(`{"asset":{"version":"2.0"},"nodes":[{]}`), "line 1, column 38"},
 		"null node":          {head(`"nodes":[null]`), "empty (null) entry"},
 		"missing buffer":     {head(`"buffers":[{"byteLength":36,"uri":"gone.bin"}],` + plain), "gone.bin"},
 		"a path upward":      {head(`"buffers":[{"byteLength":36,"uri":"../../etc/passwd"}],` + plain), "not a file beside the model"},
@@ -219,7 +220,7 @@ func TestGLTFRefusesInWords(t *testing.T) {
 		"index out of range": {gltf(append(bytes.Clone(corners), 0, 1, 9), fmt.Sprintf(triangle, "", `,"indices":1`, `,{"buffer":0,"byteOffset":36,"byteLength":3}`,
 			`,{"bufferView":1,"componentType":5121,"count":3,"type":"SCALAR"}`)), "index 2 refers to position 9 of 3"},
 	} {
-		_, err := meshfile.Read("a.gltf", tc.data, nil)
+		_, err := meshfile.Read(context.Background(), "a.gltf", tc.data, nil)
 		assert.ErrorContains(t, err, tc.want, name)
 	}
 }
@@ -230,7 +231,7 @@ func TestClaimsTakeNoMemory(t *testing.T) {
 	var before, after runtime.MemStats
 	runtime.ReadMemStats(&before)
 	for _, count := range []string{"5999999", "6000000", "2147483647"} {
-		_, err := meshfile.Read("a.gltf", gltf(corners, strings.Replace(plain, `"count":3`, `"count":`+count, 1)), nil)
+		_, err := meshfile.Read(context.Background(), "a.gltf", gltf(corners, strings.Replace(plain, `"count":3`, `"count":`+count, 1)), nil)
 		assert.Error(t, err)
 	}
 	runtime.ReadMemStats(&after)
@@ -249,14 +250,14 @@ func TestZIP(t *testing.T) {
 		require.NoError(t, z.Close())
 		return buf.Bytes()
 	}
-	m, err := meshfile.Read("x.zip", pack(map[string]string{"boat/crate.obj": crate, "boat/harbour.mtl": "newmtl wood\nKd 0 1 0"}), nil)
+	m, err := meshfile.Read(context.Background(), "x.zip", pack(map[string]string{"boat/crate.obj": crate, "boat/harbour.mtl": "newmtl wood\nKd 0 1 0"}), nil)
 	require.NoError(t, err)
 	assert.Equal(t, color.C{0, 1, 0}, m.Mesh.Parts[0].Color)
-	_, err = meshfile.Read("x.zip", pack(map[string]string{"a.obj": crate, "b.obj": crate}), nil)
+	_, err = meshfile.Read(context.Background(), "x.zip", pack(map[string]string{"a.obj": crate, "b.obj": crate}), nil)
 	assert.ErrorContains(t, err, "holds 2 models")
-	_, err = meshfile.Read("x.zip", pack(map[string]string{"readme.txt": "hello"}), nil)
+	_, err = meshfile.Read(context.Background(), "x.zip", pack(map[string]string{"readme.txt": "hello"}), nil)
 	assert.ErrorContains(t, err, "holds 0 models")
-	_, err = meshfile.Read("x.zip", []byte("PK\x03\x04 but no more"), nil)
+	_, err = meshfile.Read(context.Background(), "x.zip", []byte("PK\x03\x04 but no more"), nil)
 	assert.ErrorContains(t, err, "damaged")
 }
 
@@ -264,7 +265,7 @@ func TestWriteOBJReadsBackTheSame(t *testing.T) {
 	src := mesh.Torus(1, 0.3, 24, 12)
 	var buf bytes.Buffer
 	require.NoError(t, meshfile.WriteOBJ(&buf, src))
-	m, err := meshfile.Read("ring.obj", buf.Bytes(), nil)
+	m, err := meshfile.Read(context.Background(), "ring.obj", buf.Bytes(), nil)
 	require.NoError(t, err)
 	assert.Equal(t, src.Positions, m.Mesh.Positions)
 	assert.Equal(t, len(src.FaceEnd), len(m.Mesh.FaceEnd))
@@ -283,7 +284,7 @@ func FuzzRead(f *testing.F) {
 		f.Add(filepath.Base(name), data)
 	}
 	f.Fuzz(func(t *testing.T, name string, data []byte) {
-		m, err := meshfile.Read(name, data, nil)
+		m, err := meshfile.Read(context.Background(), name, data, nil)
 		if err != nil {
 			if !strings.HasPrefix(err.Error(), "meshfile: ") && !strings.HasPrefix(err.Error(), "mesh: ") {
 				t.Errorf("an error of unknown origin: %v", err)

@@ -21,42 +21,57 @@ type objReader struct {
 	keys     [][2]string // of each part
 	colors   map[string]color.C
 	part     int32 // -1 until a face needs one
-	notes    map[string]bool
-	order    []string
+	notes    notes
 	corners  []mesh.Corner
+	sides    map[string]bool // material files that were asked for
+	work     *work
 }
 
-func readOBJ(data []byte, open Open) (*Model, error) {
-	r := &objReader{m: &mesh.Mesh{}, parts: map[[2]string]int32{}, colors: map[string]color.C{}, part: -1, notes: map[string]bool{}}
+func readOBJ(w *work, data []byte, open Open) (*Model, error) {
+	r := &objReader{m: &mesh.Mesh{}, parts: map[[2]string]int32{}, colors: map[string]color.C{}, part: -1, sides: map[string]bool{}, work: w}
+	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
+	var whole []byte
 	for len(data) > 0 {
 		var line []byte
 		line, data = nextLine(data)
-		for bytes.HasSuffix(line, []byte(`\`)) && len(data) > 0 { // a line that goes on
-			var more []byte
-			more, data = nextLine(data)
-			line = append(append([]byte(nil), line[:len(line)-1]...), more...)
-			r.line++
-			if len(line) > 16<<20 {
-				return nil, r.errorf("the line is too long")
-			}
-		}
 		r.line++
+		first := r.line // what is wrong with a line that goes on is told by where it begins
+		if bytes.HasSuffix(line, []byte(`\`)) && len(data) > 0 {
+			whole = whole[:0]
+			for bytes.HasSuffix(line, []byte(`\`)) && len(data) > 0 && len(whole) <= maxLine {
+				whole = append(whole, line[:len(line)-1]...)
+				line, data = nextLine(data)
+				r.line++
+			}
+			line = append(whole, line...)
+			whole = line
+		}
+		if len(line) > maxLine {
+			return nil, r.errorf("the line is longer than %d MB", maxLine>>20)
+		}
+		if err := w.spend(1 + len(line)/8); err != nil {
+			return nil, r.errorf("%w", err)
+		}
+		last := r.line
+		r.line = first
 		if i := bytes.IndexByte(line, '#'); i >= 0 {
 			line = line[:i]
 		}
 		fields := bytes.Fields(line)
 		if len(fields) == 0 {
+			r.line = last
 			continue
 		}
 		if err := r.statement(string(fields[0]), fields[1:], open); err != nil {
 			return nil, err
 		}
+		r.line = last
 	}
 	if len(r.m.FaceEnd) == 0 {
 		return nil, fmt.Errorf("meshfile: the OBJ file has no faces")
 	}
 	r.nameParts()
-	return &Model{Format: "obj", Mesh: r.m, Notes: r.order}, nil
+	return &Model{Format: "obj", Mesh: r.m, Notes: r.notes.list}, nil
 }
 
 func nextLine(data []byte) (line, rest []byte) {
@@ -71,50 +86,68 @@ func (r *objReader) errorf(format string, args ...any) error {
 	return fmt.Errorf("meshfile: OBJ line %d: %w", r.line, fmt.Errorf(format, args...))
 }
 
-func (r *objReader) note(s string) {
-	if !r.notes[s] {
-		r.notes[s] = true
-		r.order = append(r.order, s)
-	}
-}
-
 func (r *objReader) statement(word string, args [][]byte, open Open) error {
 	switch word {
 	case "v":
 		p, err := r.floats(args, 3)
-		if err == nil && len(r.m.Positions) >= maxPositions {
-			err = r.errorf("more than %d positions", maxPositions)
-		}
 		r.m.Positions = append(r.m.Positions, p)
-		return err
+		return r.checked(err)
 	case "vt":
 		p, err := r.floats(args, 1)
 		r.m.UVs = append(r.m.UVs, [2]float32{p[0], p[1]})
-		return err
+		return r.checked(err)
 	case "vn":
 		p, err := r.floats(args, 3)
 		r.m.Normals = append(r.m.Normals, p.Unit())
-		return err
+		return r.checked(err)
 	case "f":
 		return r.face(args)
 	case "g", "o":
-		r.group, r.part = string(bytes.Join(args, []byte(" "))), -1
+		r.group, r.part = joined(args), -1
 	case "usemtl":
-		r.material, r.part = string(bytes.Join(args, []byte(" "))), -1
+		r.material, r.part = joined(args), -1
 	case "mtllib":
-		name := string(bytes.Join(args, []byte(" ")))
-		data, err := open(name)
-		if err != nil {
-			r.note(fmt.Sprintf("The material file %q is missing: parts come in grey.", name))
+		name := joined(args)
+		if r.sides[name] || len(r.sides) >= maxSides {
 			return nil
 		}
-		r.materials(data)
+		r.sides[name] = true
+		data, err := open(name)
+		if err != nil {
+			r.notes.add("The material file %.80q is missing: parts come in grey.", name)
+			return nil
+		}
+		return r.materials(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")))
 	case "l", "p":
-		r.note("Lines and points were left out.")
+		r.notes.add("Lines and points were left out.")
 	case "curv", "curv2", "surf", "cstype", "vp":
-		r.note("Curved surfaces were left out.")
+		r.notes.add("Curved surfaces were left out.")
 	}
 	return nil
+}
+
+// joined returns the words of a name, of which a megabyte is no more use than a line.
+func joined(args [][]byte) string {
+	var out []byte
+	for i, a := range args {
+		if i > 0 {
+			out = append(out, ' ')
+		}
+		if out = append(out, a[:min(len(a), keyLen)]...); len(out) >= keyLen {
+			return string(out[:keyLen])
+		}
+	}
+	return string(out)
+}
+
+// checked returns err, or why the mesh has become too large.
+func (r *objReader) checked(err error) error {
+	if err == nil {
+		if err = room(r.m, 0, 0, 0, 0); err != nil {
+			err = r.errorf("%w", err)
+		}
+	}
+	return err
 }
 
 // floats reads up to three numbers, of which the first n must be there.
@@ -136,8 +169,8 @@ func (r *objReader) face(args [][]byte) error {
 	if len(args) < 3 {
 		return r.errorf("a face with %d corners", len(args))
 	}
-	if len(r.m.Corners)+len(args) > 4*mesh.MaxTriangles {
-		return r.errorf("more than %d triangles", mesh.MaxTriangles)
+	if err := room(r.m, 0, 0, 0, len(args)); err != nil {
+		return r.errorf("%w", err)
 	}
 	r.corners = r.corners[:0]
 	for _, a := range args {
@@ -199,13 +232,13 @@ func (r *objReader) nameParts() {
 	for _, k := range r.keys {
 		materials[k[0]]++
 	}
-	taken := map[string]bool{}
+	var names naming
 	for i, k := range r.keys {
 		name := k[0]
 		if k[1] != "" && (name == "" || materials[name] > 1) {
 			name = strings.TrimSpace(name + " " + k[1])
 		}
-		r.m.Parts[i].Name = unique(taken, name, "Part")
+		r.m.Parts[i].Name = names.unique(name, "Part")
 		if c, ok := r.colors[k[1]]; ok {
 			r.m.Parts[i].Color = c
 		}
@@ -214,19 +247,26 @@ func (r *objReader) nameParts() {
 
 // materials reads the diffuse colours of an MTL file; what it cannot read, it
 // passes over.
-func (r *objReader) materials(data []byte) {
+func (r *objReader) materials(data []byte) error {
 	name := ""
 	for len(data) > 0 {
 		var line []byte
 		line, data = nextLine(data)
+		if err := r.work.spend(1 + len(line)/8); err != nil {
+			return r.errorf("the material file: %w", err)
+		}
+		if len(line) > keyLen*4 {
+			continue
+		}
 		f := bytes.Fields(line)
 		switch {
 		case len(f) >= 2 && string(f[0]) == "newmtl":
-			name = string(bytes.Join(f[1:], []byte(" ")))
+			name = joined(f[1:])
 		case len(f) >= 4 && string(f[0]) == "Kd":
 			if v, err := r.floats(f[1:], 3); err == nil && len(r.colors) < maxParts {
 				r.colors[name] = color.FromEncoded(v)
 			}
 		}
 	}
+	return nil
 }

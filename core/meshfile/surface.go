@@ -1,6 +1,7 @@
 package meshfile
 
 import (
+	"context"
 	"fmt"
 
 	"mobanta/core/mesh"
@@ -22,7 +23,7 @@ func Surface(m *stage.Model, open func(hash string) (name string, data []byte, e
 	if err != nil {
 		return nil, err
 	}
-	model, err := Read(name, data, nil)
+	model, err := Read(context.Background(), name, data, nil)
 	if err != nil {
 		return nil, err
 	}

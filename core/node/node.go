@@ -200,7 +200,7 @@ func (Catalogue) Search(query string) []*Kind {
 func score(k *Kind, w string) int {
 	name := strings.ToLower(k.Name)
 	switch {
-	case name == w:
+	case name == w, k.Spec.Kind == w: // as look files name it
 		return 100
 	case strings.HasPrefix(name, w):
 		return 60

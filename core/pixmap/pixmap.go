@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	imagecolor "image/color"
 	_ "image/jpeg" // registers the format
 	_ "image/png"  // registers the format
 	"math"
@@ -19,6 +20,7 @@ import (
 const (
 	MaxBytes  = 64 << 20
 	MaxPixels = 32 << 20
+	maxMemory = 416 << 20 // while it is read
 )
 
 // Pixmap is a picture. It never changes once read.
@@ -46,16 +48,12 @@ func Read(data []byte) (*Pixmap, error) {
 	if bytes.HasPrefix(data, []byte("#?")) {
 		return readRadiance(data)
 	}
-	head, _, err := image.DecodeConfig(bytes.NewReader(data))
-	if err != nil {
-		return nil, fmt.Errorf("pixmap: this is no PNG, JPEG, WebP or Radiance picture: %w", err)
-	}
-	if err := checkSize(head.Width, head.Height); err != nil {
+	if err := check(data); err != nil {
 		return nil, err
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {
-		return nil, fmt.Errorf("pixmap: %w", err)
+		return nil, errors.New("pixmap: the picture breaks off or is damaged")
 	}
 	b := img.Bounds()
 	p := &Pixmap{W: b.Dx(), H: b.Dy(), Pix: make([]byte, 4*b.Dx()*b.Dy())}
@@ -72,6 +70,64 @@ func Read(data []byte) (*Pixmap, error) {
 		}
 	}
 	return p, nil
+}
+
+// Pixels returns how many pixels a picture file says that it has, without reading it.
+func Pixels(data []byte) (int, error) {
+	if bytes.HasPrefix(data, []byte("#?")) {
+		w, h, _, err := radianceSize(data)
+		return w * h, err
+	}
+	head, _, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return 0, fmt.Errorf("pixmap: this is no PNG, JPEG, WebP or Radiance picture")
+	}
+	return head.Width * head.Height, checkSize(head.Width, head.Height)
+}
+
+// check tells why a picture is not to be read: for its size, or for the memory that
+// its reader would take.
+func check(data []byte) error {
+	head, format, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return fmt.Errorf("pixmap: this is no PNG, JPEG, WebP or Radiance picture")
+	}
+	if err := checkSize(head.Width, head.Height); err != nil {
+		return err
+	}
+	bytesEach := 4 + 4 // what the reader makes, and what is kept
+	switch {
+	case format == "png" && (head.ColorModel == color16 || head.ColorModel == color16a):
+		bytesEach = 8 + 4
+		if len(data) > 28 && data[28] != 0 { // interlaced: half of it twice
+			bytesEach += 4
+		}
+	case format == "jpeg" && progressive(data): // the coefficients of all channels
+		bytesEach = 4*4 + 4 + 4
+	}
+	if need := head.Width * head.Height * bytesEach; need > maxMemory {
+		return fmt.Errorf("pixmap: a picture of this kind and %d × %d pixels takes too much memory to read: save it with 8 bits a channel, not progressive, or smaller", head.Width, head.Height)
+	}
+	return nil
+}
+
+var color16, color16a = imagecolor.RGBA64Model, imagecolor.NRGBA64Model
+
+// progressive tells whether a JPEG file is one that comes in passes.
+func progressive(data []byte) bool {
+	for at := 2; at+4 <= len(data) && data[at] == 0xff; {
+		switch m := data[at+1]; {
+		case m == 0xc2:
+			return true
+		case m == 0xda || m == 0xc0 || m == 0xc1:
+			return false
+		case m == 0xff:
+			at++
+			continue
+		}
+		at += 2 + int(data[at+2])<<8 + int(data[at+3])
+	}
+	return false
 }
 
 func checkSize(w, h int) error {

@@ -8,19 +8,8 @@ import (
 // readRadiance reads a Radiance picture in RGBE, plain or run-length encoded, rows
 // from the top (Ward 1991).
 func readRadiance(data []byte) (*Pixmap, error) {
-	head, rest, ok := bytes.Cut(data, []byte("\n\n"))
-	if !ok || len(head) > 1<<16 {
-		return nil, errRadiance
-	}
-	if f := []byte("FORMAT="); bytes.Contains(head, f) && !bytes.Contains(head, []byte("FORMAT=32-bit_rle_rgbe")) {
-		return nil, fmt.Errorf("pixmap: the Radiance picture is not in RGBE")
-	}
-	size, rest, ok := bytes.Cut(rest, []byte("\n"))
-	var w, h int
-	if n, err := fmt.Sscanf(string(size), "-Y %d +X %d", &h, &w); !ok || n != 2 || err != nil {
-		return nil, fmt.Errorf("pixmap: the Radiance picture runs another way than from its top left corner")
-	}
-	if err := checkSize(w, h); err != nil {
+	w, h, rest, err := radianceSize(data)
+	if err != nil {
 		return nil, err
 	}
 	if len(rest) < h*4 && len(rest) < w*h/64 { // no encoding is that tight
@@ -34,6 +23,22 @@ func readRadiance(data []byte) (*Pixmap, error) {
 		}
 	}
 	return p, nil
+}
+
+// radianceSize reads the head of a Radiance picture and returns what follows.
+func radianceSize(data []byte) (w, h int, rest []byte, err error) {
+	head, rest, ok := bytes.Cut(data, []byte("\n\n"))
+	if !ok || len(head) > 1<<16 {
+		return 0, 0, nil, errRadiance
+	}
+	if f := []byte("FORMAT="); bytes.Contains(head, f) && !bytes.Contains(head, []byte("FORMAT=32-bit_rle_rgbe")) {
+		return 0, 0, nil, fmt.Errorf("pixmap: the Radiance picture is not in RGBE")
+	}
+	size, rest, ok := bytes.Cut(rest, []byte("\n"))
+	if n, err := fmt.Sscanf(string(size[:min(len(size), 100)]), "-Y %d +X %d", &h, &w); !ok || n != 2 || err != nil {
+		return 0, 0, nil, fmt.Errorf("pixmap: the Radiance picture runs another way than from its top left corner")
+	}
+	return w, h, rest, checkSize(w, h)
 }
 
 // radianceRow reads one row and returns what follows.

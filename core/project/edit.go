@@ -277,7 +277,6 @@ func (e *Edit) NeedsBox() bool {
 	return false
 }
 
-
 // freeName returns the name, or the name with the first number from 2 on with which
 // it is not taken.
 func freeName(base string, taken func(name string) bool) string {

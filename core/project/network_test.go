@@ -240,7 +240,7 @@ func TestSettleRefusesWhatNoEditMakes(t *testing.T) {
 		"band set 1":       func(p *project.Project) { p.BandSets = []project.BandSet{{}} },
 		"outside 0 to 1":   func(p *project.Project) { p.BandSets = []project.BandSet{{ID: "a", Name: "a", Edges: []float32{2}}} },
 		"dismissed":        func(p *project.Project) { p.Dismissed = make([]string, 2000) },
-		"look 2: it needs":     func(p *project.Project) { p.Looks = append(p.Looks, p.Looks[0]) },
+		"look 2: it needs": func(p *project.Project) { p.Looks = append(p.Looks, p.Looks[0]) },
 		"has no Finish":    func(p *project.Project) { p.Looks[0].Nodes = p.Looks[0].Nodes[:3] },
 		"no kind of light": func(p *project.Project) { p.Stage.Lights[0].Kind = "torch" },
 	} {

@@ -41,13 +41,21 @@ func (e *Error) Unwrap() error {
 
 // Decode reads data into to, which is a pointer. A byte order mark in front is
 // passed over. The error is an *Error.
-func Decode(data []byte, to any) error {
+func Decode(data []byte, to any) error { return decode(data, to, false) }
+
+// Loose is Decode for what others define: members that the reader does not know are
+// passed over.
+func Loose(data []byte, to any) error { return decode(data, to, true) }
+
+func decode(data []byte, to any, loose bool) error {
 	text := bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
 	if at := deep(text); at >= 0 {
 		return slip(text, at, false, "brackets are nested more than %d deep", maxDepth)
 	}
 	dec := json.NewDecoder(bytes.NewReader(text))
-	dec.DisallowUnknownFields()
+	if !loose {
+		dec.DisallowUnknownFields()
+	}
 	err := dec.Decode(to)
 	if err == nil {
 		if rest := bytes.TrimSpace(text[dec.InputOffset():]); len(rest) > 0 {
@@ -55,7 +63,7 @@ func Decode(data []byte, to any) error {
 		}
 		return nil
 	}
-	return explain(text, reflect.TypeOf(to).Elem(), err)
+	return explain(text, reflect.TypeOf(to).Elem(), loose, err)
 }
 
 // deep returns where brackets outside strings are nested too deep, -1 if nowhere.
@@ -87,7 +95,7 @@ func slip(text []byte, at int, unknown bool, format string, args ...any) *Error 
 
 // explain finds the place of what a decoder refused. The decoder's own offsets are
 // not right within types that read themselves, and its words are those of Go.
-func explain(text []byte, t reflect.Type, err error) *Error {
+func explain(text []byte, t reflect.Type, loose bool, err error) *Error {
 	var syntax *json.SyntaxError
 	if errors.As(err, &syntax) {
 		if int(syntax.Offset) >= len(bytes.TrimRight(text, " \t\r\n")) && strings.Contains(err.Error(), "unexpected end") {
@@ -99,7 +107,7 @@ func explain(text []byte, t reflect.Type, err error) *Error {
 	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 		return slip(text, len(text), false, "it ends too early: part of it is missing")
 	}
-	w := &walker{text: text, dec: json.NewDecoder(bytes.NewReader(text))}
+	w := &walker{text: text, loose: loose, dec: json.NewDecoder(bytes.NewReader(text))}
 	if e := w.value(t, ""); e != nil {
 		return e
 	}
@@ -108,8 +116,9 @@ func explain(text []byte, t reflect.Type, err error) *Error {
 
 // walker goes through a text beside the type that it is to be read into.
 type walker struct {
-	text []byte
-	dec  *json.Decoder
+	text  []byte
+	loose bool
+	dec   *json.Decoder
 }
 
 // at returns where the next value begins.
@@ -169,7 +178,9 @@ func (w *walker) members(t reflect.Type, path string) *Error {
 			return slip(w.text, at, false, "a member has no name")
 		}
 		of, ok := field(t, key)
-		if !ok {
+		if !ok && w.loose {
+			of = reflect.TypeFor[any]()
+		} else if !ok {
 			return slip(w.text, at, true, "%s no member %.40q", map[bool]string{true: "there is", false: path + " has"}[path == ""], key)
 		}
 		if e := w.value(of, strings.TrimPrefix(path+"."+key, ".")); e != nil {

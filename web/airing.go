@@ -1,0 +1,32 @@
+package web
+
+import (
+	"runtime/debug"
+	"sync"
+	"time"
+)
+
+// airing gives memory back to the system once tabs have been closed: what a tab held
+// is free at once, but the runtime keeps it for a while, in case it is wanted again.
+type airing struct {
+	mu      sync.Mutex
+	planned bool
+}
+
+// airTime is how long after a tab was closed: often one is opened anew right away.
+const airTime = 2 * time.Second
+
+func (a *airing) air() {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.planned {
+		return
+	}
+	a.planned = true
+	time.AfterFunc(airTime, func() {
+		a.mu.Lock()
+		a.planned = false
+		a.mu.Unlock()
+		debug.FreeOSMemory()
+	})
+}

@@ -1,0 +1,118 @@
+package web
+
+import (
+	"errors"
+	"io/fs"
+	"net/http"
+	"os"
+	"strings"
+	"syscall"
+	"unicode"
+	"unicode/utf8"
+
+	"github.com/labstack/echo/v5"
+
+	"mobanta/core/meshfile"
+	"mobanta/core/project"
+	"mobanta/store"
+)
+
+// problem is something that went wrong, in words for the artist.
+type problem struct {
+	Status  int    `json:"-"`
+	Message string `json:"error"`
+}
+
+// inside is what is said of what is not the artist's doing; the log has the rest.
+var inside = problem{http.StatusInternalServerError, "Something went wrong in the studio itself. Nothing that was stored is lost."}
+
+// sentence turns an error of the core into words on screen: the names of rooms
+// in front go, the first letter is large, a full stop ends it. What the system said,
+// which may hold paths, is not passed on.
+func sentence(err error) problem {
+	p := problem{Status: http.StatusUnprocessableEntity, Message: err.Error()}
+	var he *echo.HTTPError
+	var status interface{ StatusCode() int }
+	var large *tooLargeError
+	var trouble *store.Trouble
+	switch {
+	case errors.As(err, &large):
+		return problem{http.StatusRequestEntityTooLarge, large.Error()}
+	case errors.As(err, &trouble):
+		p = problem{http.StatusServiceUnavailable, trouble.Error()}
+		if trouble == store.ErrFull {
+			p.Status = http.StatusInsufficientStorage
+		}
+	case errors.Is(err, store.ErrNotFound):
+		p = problem{http.StatusNotFound, "There is no such project, or it has been moved to the bin."}
+	case errors.Is(err, project.ErrLater):
+		p.Status = http.StatusConflict
+	case errors.Is(err, meshfile.ErrTooBig):
+		p.Status = http.StatusRequestEntityTooLarge
+	case errors.As(err, &he):
+		p = problem{he.Code, he.Message}
+	case errors.As(err, &status):
+		p.Status = status.StatusCode()
+		if p.Status == http.StatusNotFound {
+			p.Message = "There is nothing at this address."
+		}
+	case ofTheSystem(err), strings.HasPrefix(p.Message, "web: "), strings.HasPrefix(p.Message, "store: "):
+		return inside
+	}
+	p.Message = spoken(p.Message)
+	return p
+}
+
+// ofTheSystem tells whether an error is what the operating system said.
+func ofTheSystem(err error) bool {
+	var path *fs.PathError
+	var link *os.LinkError
+	var call *os.SyscallError
+	var number syscall.Errno
+	return errors.As(err, &path) || errors.As(err, &link) || errors.As(err, &call) || errors.As(err, &number)
+}
+
+// rooms stand in front of the messages of the core.
+var rooms = strings.NewReplacer("project: ", "", "network: ", "", "meshfile: ", "", "exchange: ", "", "stage: ", "", "color: ", "", "mesh: ", "", "eval: ", "",
+	"picture: ", "", "formula: ", "", "text: ", "", "pixmap: ", "", "store: ", "")
+
+// spoken makes a sentence of a message.
+func spoken(message string) string {
+	message = rooms.Replace(message)
+	first, n := utf8.DecodeRuneInString(message)
+	if n == 0 {
+		return message
+	}
+	message = string(unicode.ToUpper(first)) + message[n:]
+	if !strings.ContainsAny(message[len(message)-1:], ".!?") {
+		message += "."
+	}
+	return message
+}
+
+// wantsJSON tells whether a request comes from a script.
+func wantsJSON(r *http.Request) bool {
+	return r.Header.Get("HX-Request") != "" || strings.Contains(r.Header.Get("Accept"), "application/json")
+}
+
+// fail answers a request that went wrong: JSON to scripts, a page to people.
+func (v *Server) fail(c *echo.Context, err error) {
+	if c.Request().Context().Err() != nil {
+		return // the browser has gone on to something newer
+	}
+	p := sentence(err)
+	if p.Status >= 500 {
+		v.log.Error("request failed", "path", c.Request().URL.Path, "error", store.Cause(err))
+	}
+	if r, e := echo.UnwrapResponse(c.Response()); e == nil && r.Committed {
+		return
+	}
+	if wantsJSON(c.Request()) {
+		err = c.JSON(p.Status, p)
+	} else {
+		err = v.render(c, p.Status, "problem.html", p)
+	}
+	if err != nil {
+		v.log.Error("answer failed", "error", err)
+	}
+}
