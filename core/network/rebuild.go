@@ -413,38 +413,74 @@ func (n *Network) Paste(cat Catalogue, f Network) ([]string, error) {
 	return ids, nil
 }
 
-// Renumbered returns a copy of n in which nodes, sections and dials have ids beyond
-// those that were given.
+// Renumbered returns a copy of n for a place where ids were given already: nodes,
+// sections and dials whose ids were among them get new ones.
 func (n *Network) Renumbered(given map[string]int) Network {
 	out := n.Clone()
 	out.Given = given
-	now := make(map[string]string, len(out.Nodes))
+	r := renumbering{given, map[string]int{"n": given["n"], "s": given["s"], "d": given["d"]}, map[string]string{}}
 	for i := range out.Nodes {
-		now[out.Nodes[i].ID] = "n" + strconv.Itoa(given["n"]+1+i)
+		r.keep(out.Nodes[i].ID)
+	}
+	for i := range out.Sections {
+		r.keep(out.Sections[i].ID)
+	}
+	for i := range out.Dials {
+		r.keep(out.Dials[i].ID)
+	}
+	for i := range out.Nodes {
+		out.Nodes[i].ID = r.now(out.Nodes[i].ID, "n")
 	}
 	for i := range out.Nodes {
 		d := &out.Nodes[i]
-		d.ID = now[d.ID]
 		for key, in := range d.In {
 			wires := slices.Clone(in.Wires)
 			for k := range wires {
-				wires[k].Node = now[wires[k].Node]
+				wires[k].Node = r.now(wires[k].Node, "n")
 			}
 			d.In[key] = Input{Wires: wires, Value: in.Value}
 		}
 	}
 	for i := range out.Sections {
 		s := &out.Sections[i]
-		s.ID = "s" + strconv.Itoa(given["s"]+1+i)
+		s.ID = r.now(s.ID, "s")
 		for k := range s.Nodes {
-			s.Nodes[k] = now[s.Nodes[k]]
+			s.Nodes[k] = r.now(s.Nodes[k], "n")
 		}
 	}
 	for i := range out.Dials {
 		l := &out.Dials[i]
-		l.ID, l.Node = "d"+strconv.Itoa(given["d"]+1+i), now[l.Node]
+		l.ID, l.Node = r.now(l.ID, "d"), r.now(l.Node, "n")
 	}
 	return out
+}
+
+// renumbering gives new ids for old ones.
+type renumbering struct {
+	given   map[string]int
+	highest map[string]int    // by the letters of new ids
+	of      map[string]string // old → new
+}
+
+// keep keeps an id that was never given.
+func (r *renumbering) keep(id string) {
+	letters, number := Numbered(id)
+	if max(1, number) <= r.given[letters] {
+		return
+	}
+	r.of[id] = id
+	if h, ok := r.highest[letters]; ok {
+		r.highest[letters] = max(h, number)
+	}
+}
+
+// now returns the id that stands for an old one.
+func (r *renumbering) now(id, letters string) string {
+	if r.of[id] == "" {
+		r.highest[letters]++
+		r.of[id] = letters + strconv.Itoa(r.highest[letters])
+	}
+	return r.of[id]
 }
 
 func (n *Network) sectionID() string {

@@ -43,7 +43,7 @@ func (g Given) note(scope, letters string, number int) {
 
 func (g Given) id(scope, id string) {
 	letters, number := network.Numbered(id)
-	g.note(scope, letters, number)
+	g.note(scope, letters, max(1, number)) // one without a number counts as the first
 }
 
 // entry is the scope of the keys in the list of a node, and shown that of what a
