@@ -9,6 +9,7 @@ import (
 	"mobanta/core/node"
 	"mobanta/core/parallel"
 	"mobanta/core/sample"
+	"mobanta/core/vec"
 )
 
 // Run evaluates the targets over every sample and returns their planes, as many
@@ -152,6 +153,7 @@ type worker struct {
 	lumin [][]node.Plane   // step → input → scratch for conversion to tone
 	out   [][][]node.Plane
 
+	unit     [][][]node.Plane // step → input → scratch for directions of length 1
 	light    []*node.Lighting // step → what it reads of the lights
 	room     []float32        // scratch of kernels
 	constant [][]bool         // step → input → whether it is the same for all samples
@@ -161,6 +163,7 @@ func newWorker(p *Program, used, known []bool, read [][]bool, full [][][]node.Pl
 	w := &worker{p: p, full: full, light: lighting}
 	n := len(p.steps)
 	w.constant = make([][]bool, n)
+	w.unit = make([][][]node.Plane, n)
 	w.local, w.in, w.out, w.lumin = make([][][]node.Plane, n), make([][][]node.Plane, n), make([][][]node.Plane, n), make([][]node.Plane, n)
 	for i := range p.steps {
 		if !used[i] || known[i] {
@@ -185,6 +188,7 @@ func newWorker(p *Program, used, known []bool, read [][]bool, full [][][]node.Pl
 		w.in[i] = make([][]node.Plane, len(s.inputs))
 		w.constant[i] = make([]bool, len(s.inputs))
 		w.lumin[i] = make([]node.Plane, len(s.inputs))
+		w.unit[i] = make([][]node.Plane, len(s.inputs))
 		for k, op := range s.inputs {
 			switch {
 			case op.constant != nil:
@@ -194,6 +198,9 @@ func newWorker(p *Program, used, known []bool, read [][]bool, full [][][]node.Pl
 				w.in[i][k] = make([]node.Plane, op.to.Planes())
 				if op.to == network.Tone && op.from != network.Tone {
 					w.lumin[i][k] = make(node.Plane, BatchSize)
+				}
+				if s.spec.Inputs[k].Unit {
+					w.unit[i][k] = makePlanes(3, BatchSize)
 				}
 			}
 		}
@@ -227,6 +234,9 @@ func (w *worker) batch(env Env, lo, n int) {
 		for k, op := range s.inputs {
 			if op.step >= 0 {
 				w.feed(op, in[k], w.lumin[i][k], lo, n)
+				if u := w.unit[i][k]; u != nil {
+					units(u, in[k])
+				}
 			} else {
 				for j := range in[k] {
 					in[k][j] = in[k][j][:n]
@@ -240,6 +250,25 @@ func (w *worker) batch(env Env, lo, n int) {
 		}
 		call.In, call.Const, call.Out, call.Data, call.Light = in, w.constant[i], w.out[i], s.data, w.light[i]
 		s.kind.Run(&call)
+		for _, out := range w.out[i] {
+			for _, p := range out {
+				node.Bound(p)
+			}
+		}
+	}
+}
+
+// units puts the vectors of planes, made length 1, into room and points the planes
+// there. It is the one place where directions that are wired become such.
+func units(room, planes []node.Plane) {
+	x, y, z := planes[0], planes[1], planes[2]
+	n := len(x)
+	for k := range planes {
+		planes[k] = room[k][:n]
+	}
+	for i := range n {
+		u := vec.V{x[i], y[i], z[i]}.Unit()
+		planes[0][i], planes[1][i], planes[2][i] = u[0], u[1], u[2]
 	}
 }
 

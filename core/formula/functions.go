@@ -21,7 +21,7 @@ func Functions() []Function {
 	for name, f := range functions {
 		out = append(out, Function{name, f.signature})
 	}
-	for _, t := range []string{"vec2", "vec3", "vec4", "float", "int"} {
+	for _, t := range []string{"vec2", "vec3", "vec4", "float", "int", "uint"} {
 		out = append(out, Function{t, t + "(numbers…)"})
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
@@ -59,21 +59,26 @@ func init() {
 		"fract":       each1(opFract),
 		"abs":         kept1(opAbs),
 		"sign":        kept1(opSign),
-		"isnan":       test1(opIsNaN),
-		"isinf":       test1(opIsInf),
-		"pow":         each2("pow(x, y)", opPow, false),
-		"mod":         each2("mod(x, y)", opMod, true),
-		"min":         each2("min(x, y)", opMin, true),
-		"max":         each2("max(x, y)", opMax, true),
-		"step":        {2, 2, "step(edge, x)", stepped},
-		"atan":        {1, 2, "atan(y, x) or atan(slope)", atan},
-		"clamp":       {3, 3, "clamp(x, low, high)", clamp},
-		"mix":         {3, 3, "mix(a, b, share)", mix},
-		"smoothstep":  {3, 3, "smoothstep(low, high, x)", smoothstep},
-		"length":      {1, 1, "length(v)", geometric(func(p *parser, a []value) value { return p.length(a[0]) })},
-		"distance":    {2, 2, "distance(a, b)", geometric(func(p *parser, a []value) value { return p.length(p.each(opSub, a[0].t, a[0], a[1])) })},
-		"dot":         {2, 2, "dot(a, b)", geometric(func(p *parser, a []value) value { return p.dot(a[0], a[1]) })},
-		"cross":       {2, 2, "cross(a, b)", cross},
+
+		"floatBitsToInt":  bits(Float, Int),
+		"floatBitsToUint": bits(Float, Uint),
+		"intBitsToFloat":  bits(Int, Float),
+		"uintBitsToFloat": bits(Uint, Float),
+		"isnan":           test1(opIsNaN),
+		"isinf":           test1(opIsInf),
+		"pow":             each2("pow(x, y)", opPow, false),
+		"mod":             each2("mod(x, y)", opMod, true),
+		"min":             each2("min(x, y)", opMin, true),
+		"max":             each2("max(x, y)", opMax, true),
+		"step":            {2, 2, "step(edge, x)", stepped},
+		"atan":            {1, 2, "atan(y, x) or atan(slope)", atan},
+		"clamp":           {3, 3, "clamp(x, low, high)", clamp},
+		"mix":             {3, 3, "mix(a, b, share)", mix},
+		"smoothstep":      {3, 3, "smoothstep(low, high, x)", smoothstep},
+		"length":          {1, 1, "length(v)", geometric(func(p *parser, a []value) value { return p.length(a[0]) })},
+		"distance":        {2, 2, "distance(a, b)", geometric(func(p *parser, a []value) value { return p.length(p.each(opSub, a[0].t, a[0], a[1])) })},
+		"dot":             {2, 2, "dot(a, b)", geometric(func(p *parser, a []value) value { return p.dot(a[0], a[1]) })},
+		"cross":           {2, 2, "cross(a, b)", cross},
 		"normalize": {1, 1, "normalize(v)", geometric(func(p *parser, a []value) value {
 			return p.each(opDiv, a[0].t, a[0], p.length(a[0]))
 		})},
@@ -114,12 +119,10 @@ func (p *parser) float(k float32) value { return value{Type{Float, 1}, []int32{p
 // floats takes whole numbers for floats; anything else that is no float is an error.
 func (p *parser) floats(at int, name string, args []value) error {
 	for i := range args {
-		switch args[i].t.Base {
-		case Int:
-			args[i].t.Base = Float
-		case Bool:
+		if args[i].t.Base == Bool {
 			return p.fail(at, "%s takes numbers, not a %s", name, args[i].t)
 		}
+		args[i] = p.toFloat(args[i])
 	}
 	return nil
 }
@@ -136,10 +139,20 @@ func each1(c code) function {
 // kept1 is for functions that whole numbers stay whole in.
 func kept1(c code) function {
 	return function{1, 1, "", func(p *parser, at int, name string, a []value) (value, error) {
-		if a[0].t.Base == Bool {
-			return a[0], p.fail(at, "%s takes numbers, not a %s", name, a[0].t)
+		if a[0].t.Base == Bool || a[0].t.Base == Uint {
+			return a[0], p.fail(at, "%s takes numbers that may be negative, not a %s", name, a[0].t)
 		}
-		return p.each(c, a[0].t, a[0]), nil
+		return p.each(by(a[0].t.Base, c), a[0].t, a[0]), nil
+	}}
+}
+
+// bits is for functions that take the bits of one base for those of another.
+func bits(from, to Base) function {
+	return function{1, 1, "", func(p *parser, at int, name string, a []value) (value, error) {
+		if a[0].t.Base != from {
+			return a[0], p.fail(at, "%s does not go with a %s", name, a[0].t)
+		}
+		return value{Type{to, a[0].t.N}, a[0].at}, nil
 	}}
 }
 
@@ -165,18 +178,16 @@ func scaled(k float64) function {
 // beside a vector if loose is set.
 func each2(signature string, c code, loose bool) function {
 	return function{2, 2, signature, func(p *parser, at int, name string, a []value) (value, error) {
-		whole := a[0].t.Base == Int && a[1].t.Base == Int && (c == opMin || c == opMax)
-		if err := p.floats(at, name, a); err != nil {
-			return a[0], err
+		whole := a[0].t.whole() && a[0].t.Base == a[1].t.Base && (c == opMin || c == opMax)
+		if !whole {
+			if err := p.floats(at, name, a); err != nil {
+				return a[0], err
+			}
 		}
 		if a[0].t.N != a[1].t.N && !(loose && a[1].t.N == 1) {
 			return a[0], p.fail(at, "%s does not go with a %s and a %s", name, a[0].t, a[1].t)
 		}
-		t := a[0].t
-		if whole {
-			t.Base = Int
-		}
-		return p.each(c, t, a[0], a[1]), nil
+		return p.each(by(a[0].t.Base, c), a[0].t, a[0], a[1]), nil
 	}}
 }
 
@@ -204,18 +215,17 @@ func atan(p *parser, at int, name string, a []value) (value, error) {
 }
 
 func clamp(p *parser, at int, name string, a []value) (value, error) {
-	whole := a[0].t.Base == Int && a[1].t.Base == Int && a[2].t.Base == Int
-	if err := p.floats(at, name, a); err != nil {
-		return a[0], err
+	whole := a[0].t.whole() && a[0].t.Base == a[1].t.Base && a[0].t.Base == a[2].t.Base
+	if !whole {
+		if err := p.floats(at, name, a); err != nil {
+			return a[0], err
+		}
 	}
 	if a[1].t != a[2].t || a[1].t.N != 1 && a[1].t.N != a[0].t.N {
 		return a[0], p.fail(at, "clamp does not go with a %s, a %s and a %s", a[0].t, a[1].t, a[2].t)
 	}
 	t := a[0].t
-	if whole {
-		t.Base = Int
-	}
-	return p.each(opMin, t, p.each(opMax, t, a[0], a[1]), a[2]), nil
+	return p.each(by(t.Base, opMin), t, p.each(by(t.Base, opMax), t, a[0], a[1]), a[2]), nil
 }
 
 func mix(p *parser, at int, name string, a []value) (value, error) {
@@ -320,7 +330,7 @@ func compared(name string, c code, swap bool) function {
 		if swap {
 			x, y = y, x
 		}
-		return p.each(c, Type{Bool, x.t.N}, x, y), nil
+		return p.each(by(x.t.Base, c), Type{Bool, x.t.N}, x, y), nil
 	}}
 }
 

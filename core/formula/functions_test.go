@@ -52,6 +52,9 @@ var scalars = map[string]func(a ...float64) float64{
 		if a[0] > 0 {
 			return math.Exp(a[1] * math.Log(a[0]))
 		}
+		if a[0] == 0 && a[1] < 0 { // a division by 0
+			return 0
+		}
 		v := math.Pow(a[0], a[1]) // whole powers have a value, others have none
 		return known(v == v, max(-math.MaxFloat32, min(math.MaxFloat32, v)))
 	},
@@ -255,4 +258,90 @@ func TestGeometryHoldsItsLaws(t *testing.T) {
 	near("vec3(not(lessThanEqual(u, v)))", "vec3(greaterThan(u, v))", 0)
 	near("vec3(notEqual(u, v))", "vec3(not(equal(u, v)))", 0)
 	near("mix(u, v, lessThan(u, v))", "max(u, v)", 0)
+}
+
+// Whole numbers have 32 bits and wrap, as the language has it: hashes come out.
+func TestWholeNumbersWrap(t *testing.T) {
+	for text, want := range map[string]float32{
+		"0x7FFFFFFF & 0xFF":                255,
+		"16777216+1-16777216":              1,
+		"65537*65537":                      131073,
+		"2147483647+1":                     -2147483648,
+		"-2147483647-2":                    2147483647,
+		"0xFFFFFFFF":                       -1,
+		"0xFFFFFFFFu":                      4294967295,
+		"4294967295u + 2u":                 1,
+		"0u - 1u":                          4294967295,
+		"-7/2":                             -3,
+		"-7%2":                             -1,
+		"7u/2u":                            3,
+		"0x80000000u/3u":                   715827882,
+		"0x80000000u%7u":                   2,
+		"5/0":                              0,
+		"5%0":                              0,
+		"5u/0u":                            0,
+		"(-2147483647-1)/(-1)":             -2147483648,
+		"1<<31":                            -2147483648,
+		"-8>>1":                            -4,
+		"0x80000000u>>31":                  1,
+		"1<<2u":                            4,
+		"~0":                               -1,
+		"~0u":                              4294967295,
+		"5^3":                              6,
+		"5|8":                              13,
+		"abs(-5)":                          5,
+		"sign(-5)":                         -1,
+		"min(-5, 3)":                       -5,
+		"min(0xFFFFFFFFu, 3u)":             3,
+		"max(0xFFFFFFFFu, 3u)":             4294967295,
+		"clamp(9, 1, 5)":                   5,
+		"int(-1.9)":                        -1,
+		"int(1e20)":                        2147483647,
+		"int(0.0/0.0)":                     0,
+		"uint(3.9)":                        3,
+		"uint(-1)":                         4294967295,
+		"int(0xFFFFFFFEu)":                 -2,
+		"float(16777217)":                  16777216,
+		"1/2*2.0":                          0,
+		"0x80000000 == 0 ? 1 : 2":          2, // as floats both would be a zero
+		"0xFFFFFFFF == 0xFFFFFFFF ? 1 : 2": 1, // as floats neither would be a number
+		"0xFFFFFFFF < 0 ? 1 : 2":           1,
+		"0xFFFFFFFFu < 0u ? 1 : 2":         2,
+		"floatBitsToInt(1.0)":              0x3f800000,
+		"intBitsToFloat(0x40490fdb)":       3.1415927,
+		"uintBitsToFloat(0x7f800000u) > 1.0 ? 1 : 2":   1,
+		"floatBitsToUint(-0.0)":                        2147483648,
+		"bool(0x80000000) ? 1 : 2":                     1,
+		"(true ? 0xFFFFFFFF : 0)":                      -1,
+		"lessThan(uvec2(1u), uvec2(2u, 0u)).y ? 1 : 2": 2,
+		"equal(ivec2(-1), ivec2(-1, 0)).x ? 1 : 2":     1,
+	} {
+		p, err := formula.Parse(text, nil)
+		if !assert.NoError(t, err, text) {
+			continue
+		}
+		out := [][]float32{make([]float32, 3)}
+		p.Run(nil, out)
+		assert.Equal(t, want, out[0][2], text)
+	}
+	for text, want := range map[string]string{"4294967296": "is not a number", "1 + 1u": "does not go with", "ivec2(1) + uvec2(3u)": "does not go with", "1.0 & 1": "whole numbers", "abs(1u)": "negative", "floatBitsToInt(1)": "does not go with"} {
+		_, err := formula.Parse(text, nil)
+		assert.ErrorContains(t, err, want, text)
+	}
+	// A hash over points, against the same in Go (Wang 2007, 32 bits).
+	p, err := formula.Parse("float((((uint(a) ^ 61u) ^ (uint(a) >> 16)) * 9u ^ ((((uint(a) ^ 61u) ^ (uint(a) >> 16)) * 9u) >> 4)) * 0x27d4eb2du) / 4294967296.0", []formula.Input{{Name: "a"}})
+	require.NoError(t, err)
+	in := make([]float32, 1000)
+	for i := range in {
+		in[i] = float32(i * 977)
+	}
+	out := [][]float32{make([]float32, len(in))}
+	p.Run([][]float32{in}, out)
+	for i := range in {
+		x := uint32(in[i])
+		x = (x ^ 61) ^ (x >> 16)
+		x *= 9
+		x = (x ^ (x >> 4)) * 0x27d4eb2d
+		require.Equal(t, float32(x)/4294967296, out[0][i], i)
+	}
 }

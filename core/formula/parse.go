@@ -2,6 +2,7 @@ package formula
 
 import (
 	"fmt"
+	"math"
 	"sort"
 	"strconv"
 	"strings"
@@ -35,7 +36,7 @@ func Parse(text string, inputs []Input) (*Program, error) {
 	if err != nil {
 		return nil, err
 	}
-	p.prog.Type, p.prog.out = v.t, v.at
+	p.prog.Type, p.prog.out = v.t, p.toFloat(v).at // a node gives floats
 	p.prog.trim()
 	p.prog.allot()
 	return p.prog, nil
@@ -190,12 +191,14 @@ func (p *parser) whole() (value, error) {
 // beforehand.
 func (p *parser) add(s step) int32 {
 	if s.code > opConst {
-		get := func(i int32) (float32, bool) { return p.prog.steps[i].k, p.prog.steps[i].code == opConst }
+		get := func(i int32) (float32, bool) {
+			return math.Float32frombits(p.prog.steps[i].k), p.prog.steps[i].code == opConst
+		}
 		a, ca := get(s.a)
 		b, cb := get(s.b)
 		c, cc := get(s.c)
 		if ca && cb && cc {
-			s = step{code: opConst, k: one(s, a, b, c)}
+			s = step{code: opConst, k: math.Float32bits(one(s, a, b, c))}
 		}
 	}
 	if i, ok := p.known[s]; ok {
@@ -203,13 +206,42 @@ func (p *parser) add(s step) int32 {
 	}
 	i := int32(len(p.prog.steps))
 	p.prog.steps = append(p.prog.steps, s)
-	if s.k == s.k { // NaN equals nothing
-		p.known[s] = i
-	}
+	p.known[s] = i
 	return i
 }
 
-func (p *parser) constant(k float32) int32 { return p.add(step{code: opConst, k: k}) }
+func (p *parser) constant(k float32) int32 { return p.add(step{code: opConst, k: math.Float32bits(k)}) }
+
+// toFloat returns whole numbers as floats; anything else stays what it is.
+func (p *parser) toFloat(v value) value {
+	switch v.t.Base {
+	case Int:
+		return p.each(opIntToFloat, Type{Float, v.t.N}, v)
+	case Uint:
+		return p.each(opUintToFloat, Type{Float, v.t.N}, v)
+	}
+	return v
+}
+
+// by returns the step that does on that base what c does on floats.
+func by(b Base, c code) code {
+	to, ok := onWhole[c]
+	switch {
+	case ok && b == Int:
+		return to[0]
+	case ok && b == Uint:
+		return to[1]
+	}
+	return c
+}
+
+// onWhole holds what takes the place of steps on floats, for int and for uint.
+var onWhole = map[code][2]code{
+	opAdd: {opIntAdd, opIntAdd}, opSub: {opIntSub, opIntSub}, opMul: {opIntMul, opIntMul}, opNeg: {opIntNeg, opIntNeg},
+	opDiv: {opIntDiv, opUintDiv}, opIntMod: {opIntMod, opUintMod}, opMin: {opIntMin, opUintMin}, opMax: {opIntMax, opUintMax},
+	opLess: {opIntLess, opUintLess}, opLessEqual: {opIntLessEqual, opUintLessEqual}, opEqual: {opBitsEqual, opBitsEqual}, opNotEqual: {opBitsNotEqual, opBitsNotEqual},
+	opShiftRight: {opShiftRight, opUintShiftRight}, opAbs: {opIntAbs, opIntAbs}, opSign: {opIntSign, opIntSign},
+}
 
 // each applies a step to the components of up to three values of n components;
 // single numbers stand for all.
@@ -311,11 +343,11 @@ func (p *parser) operators(level int) (value, error) {
 
 // alike makes whole numbers floats where the other side is one.
 func (p *parser) alike(at int, op string, a, b value) (value, value, error) {
-	if a.t.Base == Int && b.t.Base == Float {
-		a.t.Base = Float
+	if a.t.whole() && b.t.Base == Float {
+		a = p.toFloat(a)
 	}
-	if b.t.Base == Int && a.t.Base == Float {
-		b.t.Base = Float
+	if b.t.whole() && a.t.Base == Float {
+		b = p.toFloat(b)
 	}
 	if a.t.Base != b.t.Base || a.t.N != b.t.N && a.t.N != 1 && b.t.N != 1 {
 		return a, b, p.fail(at, "%s does not go with a %s and a %s", op, a.t, b.t)
@@ -327,6 +359,9 @@ var binaryCodes = map[string]code{"+": opAdd, "-": opSub, "*": opMul, "/": opDiv
 	"|": opBitOr, "^": opBitXor, "&": opBitAnd, "<<": opShiftLeft, ">>": opShiftRight, "||": opOr, "^^": opXor, "&&": opAnd}
 
 func (p *parser) binary(at int, op string, a, b value) (value, error) {
+	if (op == "<<" || op == ">>") && a.t.whole() && b.t.whole() && (a.t.N == b.t.N || b.t.N == 1) {
+		return p.each(by(a.t.Base, binaryCodes[op]), a.t, a, b), nil // the number of places may be of the other kind
+	}
 	a, b, err := p.alike(at, op, a, b)
 	if err != nil {
 		return a, err
@@ -344,7 +379,7 @@ func (p *parser) binary(at int, op string, a, b value) (value, error) {
 		if a.t != b.t {
 			return wrong("two of the same type")
 		}
-		eq := p.all(p.each(opEqual, Type{Bool, t.N}, a, b))
+		eq := p.all(p.each(by(t.Base, opEqual), Type{Bool, t.N}, a, b))
 		if op == "!=" {
 			return p.each(opNot, eq.t, eq), nil
 		}
@@ -356,20 +391,17 @@ func (p *parser) binary(at int, op string, a, b value) (value, error) {
 		if op[0] == '>' {
 			a, b, op = b, a, "<"+op[1:]
 		}
-		t.Base = Bool
+		return p.each(by(a.t.Base, binaryCodes[op]), Type{Bool, 1}, a, b), nil
 	case "%", "|", "^", "&", "<<", ">>":
-		if t.Base != Int {
+		if !t.whole() || op == "<<" || op == ">>" {
 			return wrong("whole numbers")
 		}
 	default:
 		if t.Base == Bool {
 			return wrong("numbers")
 		}
-		if op == "/" && t.Base == Int {
-			return p.each(opIntDiv, t, a, b), nil
-		}
 	}
-	return p.each(binaryCodes[op], t, a, b), nil
+	return p.each(by(t.Base, binaryCodes[op]), t, a, b), nil
 }
 
 // all returns whether all components are true.
@@ -400,10 +432,10 @@ func (p *parser) prefix() (value, error) {
 			switch {
 			case op == "!" && v.t == (Type{Bool, 1}):
 				return p.each(opNot, v.t, v), nil
-			case op == "~" && v.t.Base == Int:
+			case op == "~" && v.t.whole():
 				return p.each(opBitNot, v.t, v), nil
 			case op == "-" && v.t.Base != Bool:
-				return p.each(opNeg, v.t, v), nil
+				return p.each(by(v.t.Base, opNeg), v.t, v), nil
 			case op == "+" && v.t.Base != Bool:
 				return v, nil
 			}
@@ -465,10 +497,10 @@ func (p *parser) index(v value) (value, error) {
 	if v.t.N == 1 {
 		return v, p.fail(at, "a %s has no components", v.t)
 	}
-	if i.t != (Type{Int, 1}) || p.prog.steps[i.at[0]].code != opConst {
+	if i.t.N != 1 || !i.t.whole() || p.prog.steps[i.at[0]].code != opConst {
 		return v, p.fail(at, "the number of a component must be a whole number, the same for all points")
 	}
-	k := p.prog.steps[i.at[0]].k
+	k := int32(p.prog.steps[i.at[0]].k)
 	if k < 0 || int(k) >= v.t.N {
 		return v, p.fail(at, "a %s has no component %v", v.t, k)
 	}
@@ -536,11 +568,15 @@ func (p *parser) number(tok string) (value, error) {
 		}
 		return value{Type{Float, 1}, []int32{p.constant(float32(f))}}, nil
 	}
-	n, err := strconv.ParseInt(strings.TrimSuffix(low, "u"), 0, 32)
-	if err != nil || strings.ContainsAny(low, "bo_") && !hex {
+	digits, base := strings.TrimSuffix(low, "u"), Int
+	if digits != low {
+		base = Uint
+	}
+	n, err := strconv.ParseUint(digits, 0, 32) // what has its highest bit set is a negative int
+	if err != nil || strings.ContainsAny(low, "_") || strings.ContainsAny(low, "bo") && !hex {
 		return value{}, p.fail(p.at, "%q is not a number", tok)
 	}
-	return value{Type{Int, 1}, []int32{p.constant(float32(n))}}, nil
+	return value{Type{base, 1}, []int32{p.add(step{code: opConst, k: uint32(n)})}}, nil
 }
 
 func (p *parser) call(at int, name string) (value, error) {
@@ -618,11 +654,16 @@ func (p *parser) construct(at int, t Type, args []value) (value, error) {
 	}
 	out := value{t: t}
 	for _, c := range comps[:t.N] {
+		one := Type{t.Base, 1}
 		switch {
+		case t.Base == Float:
+			c = p.toFloat(c)
 		case t.Base == Bool && c.t.Base != Bool:
-			c = p.each(opNotEqual, Type{Bool, 1}, c, value{c.t, []int32{p.constant(0)}})
-		case t.Base == Int && c.t.Base == Float:
-			c = p.each(opTrunc, Type{Int, 1}, c)
+			c = p.each(by(c.t.Base, opNotEqual), one, c, value{c.t, []int32{p.constant(0)}})
+		case t.Base == Int && !c.t.whole():
+			c = p.each(opFloatToInt, one, c)
+		case t.Base == Uint && !c.t.whole():
+			c = p.each(opFloatToUint, one, c)
 		}
 		out.at = append(out.at, c.at[0])
 	}

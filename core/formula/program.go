@@ -1,6 +1,7 @@
 package formula
 
 import (
+	"cmp"
 	"math"
 	"sync"
 )
@@ -33,14 +34,6 @@ const (
 	opOr
 	opXor
 	opNot
-	opIntDiv
-	opIntMod
-	opBitAnd
-	opBitOr
-	opBitXor
-	opShiftLeft
-	opShiftRight
-	opBitNot
 	opAbs
 	opSign
 	opFloor
@@ -69,13 +62,46 @@ const (
 	opAtanh
 	opIsNaN
 	opIsInf
+
+	// On whole numbers, 32 bits that wrap. A plane holds their bits.
+	opIntAdd
+	opIntSub
+	opIntMul
+	opIntNeg
+	opIntDiv
+	opIntMod
+	opIntMin
+	opIntMax
+	opIntAbs
+	opIntSign
+	opIntLess
+	opIntLessEqual
+	opUintDiv
+	opUintMod
+	opUintMin
+	opUintMax
+	opUintLess
+	opUintLessEqual
+	opBitsEqual
+	opBitsNotEqual
+	opBitAnd
+	opBitOr
+	opBitXor
+	opBitNot
+	opShiftLeft
+	opShiftRight
+	opUintShiftRight
+	opIntToFloat
+	opUintToFloat
+	opFloatToInt
+	opFloatToUint
 )
 
 // step computes one plane from up to three others.
 type step struct {
 	code    code
 	a, b, c int32
-	k       float32
+	k       uint32 // the bits of a constant
 }
 
 // Program is an expression made ready to run. It never changes.
@@ -109,26 +135,59 @@ var unary = map[code]func(x float32) float32{
 		}
 		return float32(1 / math.Sqrt(float64(x)))
 	},
-	opExp:    wide(math.Exp),
-	opExp2:   wide(math.Exp2),
-	opLog:    func(x float32) float32 { return logOf(x, math.Log) },
-	opLog2:   func(x float32) float32 { return logOf(x, math.Log2) },
-	opSin:    wide(math.Sin),
-	opCos:    wide(math.Cos),
-	opTan:    wide(math.Tan),
-	opAsin:   func(x float32) float32 { return float32(math.Asin(float64(max(-1, min(1, x))))) },
-	opAcos:   func(x float32) float32 { return float32(math.Acos(float64(max(-1, min(1, x))))) },
-	opAtan:   wide(math.Atan),
-	opSinh:   wide(math.Sinh),
-	opCosh:   wide(math.Cosh),
-	opTanh:   wide(math.Tanh),
-	opAsinh:  wide(math.Asinh),
-	opAcosh:  func(x float32) float32 { return float32(math.Acosh(float64(max(1, x)))) },
-	opAtanh:  func(x float32) float32 { return float32(math.Atanh(float64(max(-0.9999999, min(0.9999999, x))))) },
-	opNot:    func(x float32) float32 { return 1 - x },
-	opBitNot: func(x float32) float32 { return float32(^int32(x)) },
-	opIsNaN:  func(x float32) float32 { return truth(x != x) },
-	opIsInf:  func(x float32) float32 { return truth(math.IsInf(float64(x), 0)) },
+	opExp:   wide(math.Exp),
+	opExp2:  wide(math.Exp2),
+	opLog:   func(x float32) float32 { return logOf(x, math.Log) },
+	opLog2:  func(x float32) float32 { return logOf(x, math.Log2) },
+	opSin:   wide(math.Sin),
+	opCos:   wide(math.Cos),
+	opTan:   wide(math.Tan),
+	opAsin:  func(x float32) float32 { return float32(math.Asin(float64(max(-1, min(1, x))))) },
+	opAcos:  func(x float32) float32 { return float32(math.Acos(float64(max(-1, min(1, x))))) },
+	opAtan:  wide(math.Atan),
+	opSinh:  wide(math.Sinh),
+	opCosh:  wide(math.Cosh),
+	opTanh:  wide(math.Tanh),
+	opAsinh: wide(math.Asinh),
+	opAcosh: func(x float32) float32 { return float32(math.Acosh(float64(max(1, x)))) },
+	opAtanh: func(x float32) float32 { return float32(math.Atanh(float64(max(-0.9999999, min(0.9999999, x))))) },
+	opNot:   func(x float32) float32 { return 1 - x },
+	opIsNaN: func(x float32) float32 { return truth(x != x) },
+	opIsInf: func(x float32) float32 { return truth(math.IsInf(float64(x), 0)) },
+
+	opIntNeg:      func(x float32) float32 { return whole(-number(x)) },
+	opIntAbs:      func(x float32) float32 { return whole(max(number(x), -number(x))) },
+	opIntSign:     func(x float32) float32 { return whole(int32(cmp.Compare(number(x), 0))) },
+	opBitNot:      func(x float32) float32 { return whole(^number(x)) },
+	opIntToFloat:  func(x float32) float32 { return float32(number(x)) },
+	opUintToFloat: func(x float32) float32 { return float32(math.Float32bits(x)) },
+	opFloatToInt:  func(x float32) float32 { return whole(int32(max(math.MinInt32, min(math.MaxInt32, defined(x))))) },
+	opFloatToUint: func(x float32) float32 {
+		return math.Float32frombits(uint32(int64(max(math.MinInt32, min(math.MaxUint32, defined(x))))))
+	},
+}
+
+// number returns the whole number whose bits a plane holds as x, and whole is its
+// inverse.
+func number(x float32) int32 { return int32(math.Float32bits(x)) }
+func whole(n int32) float32  { return math.Float32frombits(uint32(n)) }
+
+// defined returns x without its fraction, 0 for what is no number.
+func defined(x float32) float64 {
+	if x != x {
+		return 0
+	}
+	return math.Trunc(float64(x))
+}
+
+func signed(f func(x, y int32) int32) func(x, y float32) float32 {
+	return func(x, y float32) float32 { return whole(f(number(x), number(y))) }
+}
+
+func unsigned(f func(x, y uint32) uint32) func(x, y float32) float32 {
+	return func(x, y float32) float32 {
+		return math.Float32frombits(f(math.Float32bits(x), math.Float32bits(y)))
+	}
 }
 
 // binary holds the steps of two operands that have no loop of their own.
@@ -139,7 +198,12 @@ var binary = map[code]func(x, y float32) float32{
 		}
 		return x - y*float32(math.Floor(float64(x/y)))
 	},
-	opPow:       func(x, y float32) float32 { return float32(math.Pow(float64(x), float64(y))) },
+	opPow: func(x, y float32) float32 {
+		if x == 0 && y < 0 { // as a division by 0
+			return 0
+		}
+		return float32(math.Pow(float64(x), float64(y)))
+	},
 	opStep:      func(x, y float32) float32 { return truth(y >= x) },
 	opAtan2:     func(x, y float32) float32 { return float32(math.Atan2(float64(x), float64(y))) },
 	opLess:      func(x, y float32) float32 { return truth(x < y) },
@@ -149,23 +213,50 @@ var binary = map[code]func(x, y float32) float32{
 	opAnd:       func(x, y float32) float32 { return x * y },
 	opOr:        func(x, y float32) float32 { return max(x, y) },
 	opXor:       func(x, y float32) float32 { return truth(x != y) },
-	opIntDiv: func(x, y float32) float32 {
+
+	opIntAdd: signed(func(x, y int32) int32 { return x + y }),
+	opIntSub: signed(func(x, y int32) int32 { return x - y }),
+	opIntMul: signed(func(x, y int32) int32 { return x * y }),
+	opIntDiv: signed(func(x, y int32) int32 {
 		if y == 0 {
 			return 0
 		}
-		return float32(math.Trunc(float64(x) / float64(y)))
-	},
-	opIntMod: func(x, y float32) float32 {
+		return x / y
+	}),
+	opIntMod: signed(func(x, y int32) int32 {
 		if y == 0 {
 			return 0
 		}
-		return float32(math.Mod(float64(x), float64(y)))
-	},
-	opBitAnd:     func(x, y float32) float32 { return float32(int32(x) & int32(y)) },
-	opBitOr:      func(x, y float32) float32 { return float32(int32(x) | int32(y)) },
-	opBitXor:     func(x, y float32) float32 { return float32(int32(x) ^ int32(y)) },
-	opShiftLeft:  func(x, y float32) float32 { return float32(int32(x) << (uint32(y) & 31)) },
-	opShiftRight: func(x, y float32) float32 { return float32(int32(x) >> (uint32(y) & 31)) },
+		return x % y
+	}),
+	opIntMin: signed(func(x, y int32) int32 { return min(x, y) }),
+	opIntMax: signed(func(x, y int32) int32 { return max(x, y) }),
+	opUintDiv: unsigned(func(x, y uint32) uint32 {
+		if y == 0 {
+			return 0
+		}
+		return x / y
+	}),
+	opUintMod: unsigned(func(x, y uint32) uint32 {
+		if y == 0 {
+			return 0
+		}
+		return x % y
+	}),
+	opUintMin:        unsigned(func(x, y uint32) uint32 { return min(x, y) }),
+	opUintMax:        unsigned(func(x, y uint32) uint32 { return max(x, y) }),
+	opBitAnd:         unsigned(func(x, y uint32) uint32 { return x & y }),
+	opBitOr:          unsigned(func(x, y uint32) uint32 { return x | y }),
+	opBitXor:         unsigned(func(x, y uint32) uint32 { return x ^ y }),
+	opShiftLeft:      unsigned(func(x, y uint32) uint32 { return x << (y & 31) }),
+	opShiftRight:     signed(func(x, y int32) int32 { return x >> (y & 31) }),
+	opUintShiftRight: unsigned(func(x, y uint32) uint32 { return x >> (y & 31) }),
+	opIntLess:        func(x, y float32) float32 { return truth(number(x) < number(y)) },
+	opIntLessEqual:   func(x, y float32) float32 { return truth(number(x) <= number(y)) },
+	opUintLess:       func(x, y float32) float32 { return truth(math.Float32bits(x) < math.Float32bits(y)) },
+	opUintLessEqual:  func(x, y float32) float32 { return truth(math.Float32bits(x) <= math.Float32bits(y)) },
+	opBitsEqual:      func(x, y float32) float32 { return truth(number(x) == number(y)) },
+	opBitsNotEqual:   func(x, y float32) float32 { return truth(number(x) != number(y)) },
 }
 
 func wide(f func(float64) float64) func(float32) float32 {
@@ -352,7 +443,7 @@ func (p *Program) allot() {
 		for i, s := range p.steps {
 			if s.code == opConst {
 				for k := range planes[p.slot[i]] {
-					planes[p.slot[i]][k] = s.k
+					planes[p.slot[i]][k] = math.Float32frombits(s.k)
 				}
 			}
 		}

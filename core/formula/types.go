@@ -1,9 +1,9 @@
 // Package formula reads expressions in the grammar of the OpenGL ES Shading Language 3.00, without statements, and makes
 // them programs that run over batches.
 //
-// Known are float, int, bool and their vectors, swizzles, constructors, all operators but those that assign, and the
-// built-in functions on these types. Whole numbers are taken for floats where a float is needed. Matrices, arrays and
-// textures are not known.
+// Known are float, int, uint, bool and their vectors, swizzles, constructors, all operators but those that assign, and the
+// built-in functions on these types. Whole numbers have 32 bits and wrap; they are taken for floats where a float is
+// needed. Matrices, arrays and textures are not known.
 package formula
 
 import (
@@ -25,14 +25,18 @@ const (
 	Float Base = iota
 	Int
 	Bool
+	Uint
 )
+
+// whole tells whether components are whole numbers.
+func (t Type) whole() bool { return t.Base == Int || t.Base == Uint }
 
 // String returns the type's name in the language: "vec3".
 func (t Type) String() string {
 	if t.N == 1 {
-		return [...]string{"float", "int", "bool"}[t.Base]
+		return [...]string{"float", "int", "bool", "uint"}[t.Base]
 	}
-	return fmt.Sprintf("%svec%d", [...]string{"", "i", "b"}[t.Base], t.N)
+	return fmt.Sprintf("%svec%d", [...]string{"", "i", "b", "u"}[t.Base], t.N)
 }
 
 // Input is a named input of an expression, a float or a vec3.
@@ -60,7 +64,7 @@ const (
 var typeNames = map[string]Type{}
 
 func init() {
-	for _, b := range []Base{Float, Int, Bool} {
+	for _, b := range []Base{Float, Int, Bool, Uint} {
 		for n := 1; n <= 4; n++ {
 			t := Type{b, n}
 			typeNames[t.String()] = t
@@ -69,7 +73,7 @@ func init() {
 }
 
 // reserved are words of the language that cannot name an input.
-var reserved = strings.Fields(`true false uint uvec2 uvec3 uvec4 mat2 mat3 mat4 mat2x2 mat2x3 mat2x4 mat3x2 mat3x3 mat3x4 mat4x2 mat4x3 mat4x4 void struct
+var reserved = strings.Fields(`true false mat2 mat3 mat4 mat2x2 mat2x3 mat2x4 mat3x2 mat3x3 mat3x4 mat4x2 mat4x3 mat4x4 void struct
 	const in out inout uniform if else for while do return break continue switch case default discard precision highp mediump lowp sampler2D`)
 
 // CheckName returns why an input cannot have that name, or nil.

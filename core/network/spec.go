@@ -91,6 +91,7 @@ type Port struct {
 	Max     float64
 	Hidden  bool // input: an unwired value means "as the sample has it" and cannot be typed
 	Many    bool // input: takes any number of wires
+	Unit    bool // input: a direction; what is wired comes to the node at length 1, nothing as nothing
 	Help    string
 }
 

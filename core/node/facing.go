@@ -13,7 +13,7 @@ var facing = &Kind{
 		Purpose: "How much the surface faces the eye: 1 where it looks at you, 0 at the rim.",
 		Words:   []string{"facing ratio", "fresnel", "rim", "edge", "view angle", "silhouette", "reflectance"},
 		Source:  "Ratio: |N·V|. Fresnel: the unpolarised reflectance of a dielectric, exact (Born and Wolf, Principles of Optics, 1.5.2).",
-		Inputs:  []network.Port{{Key: "normal", Name: "normal", Type: network.Vector, Hidden: true, Help: "Unwired: the surface's own."}},
+		Inputs:  []network.Port{normalInput()},
 		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
 		Settings: []network.Setting{
 			{Key: "measure", Name: "Measure", Type: network.Choice, Default: "ratio", Choices: []network.Option{{Key: "ratio", Name: "Facing ratio"}, {Key: "fresnel", Name: "Fresnel"}},
@@ -32,7 +32,7 @@ var facing = &Kind{
 	Run: func(c *Call) {
 		ior := c.Data.(float64)
 		out := c.Out[0][0]
-		facingRatio(c, c.In[0], out)
+		facingRatio(c, 0, out)
 		if ior > 0 {
 			for i, cos := range out {
 				out[i] = float32(Fresnel(float64(cos), ior))
@@ -41,35 +41,20 @@ var facing = &Kind{
 	},
 }
 
-// facingRatio writes |N·V|; wired normals, which may have any length, are made
-// unit first.
-func facingRatio(c *Call, wired []Plane, out Plane) {
+// facingRatio writes |N·V| for the normals wired to an input, or the surface's own.
+func facingRatio(c *Call, input int, out Plane) {
+	nx, ny, nz := c.normal(input)
 	ex, ey, ez := c.planes(&c.Set.Eye)
-	nx, ny, nz := c.planes(&c.Set.Norm)
-	if wired != nil {
-		nx, ny, nz = wired[0], wired[1], wired[2]
-	}
 	nx, ny, nz, ex, ey, ez = nx[:len(out)], ny[:len(out)], nz[:len(out)], ex[:len(out)], ey[:len(out)], ez[:len(out)]
-	if wired == nil {
-		for i := range out {
-			d := nx[i]*ex[i] + ny[i]*ey[i] + nz[i]*ez[i]
-			if d < 0 {
-				d = -d
-			}
-			if d > 1 {
-				d = 1
-			}
-			out[i] = d
-		}
-		return
-	}
 	for i := range out {
-		x, y, z := nx[i], ny[i], nz[i]
-		d := x*ex[i] + y*ey[i] + z*ez[i]
-		if l := x*x + y*y + z*z; l > 1e-30 {
-			d /= float32(math.Sqrt(float64(l)))
+		d := nx[i]*ex[i] + ny[i]*ey[i] + nz[i]*ez[i]
+		if d < 0 {
+			d = -d
 		}
-		out[i] = min(1, max(d, -d))
+		if d > 1 {
+			d = 1
+		}
+		out[i] = d
 	}
 }
 

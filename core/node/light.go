@@ -16,7 +16,7 @@ const lit = sample.Pos | sample.Normal | sample.Eye
 
 // normalInput is the input for a normal other than the surface's own.
 func normalInput() network.Port {
-	return network.Port{Key: "normal", Name: "normal", Type: network.Vector, Hidden: true, Help: "Unwired: the surface's own."}
+	return network.Port{Key: "normal", Name: "normal", Type: network.Vector, Hidden: true, Unit: true, Help: "Unwired: the surface's own."}
 }
 
 func toneAndColor() []network.Port {

@@ -90,7 +90,12 @@ func Divide(a, b float32) float32 {
 
 // Power returns a to the power b. A negative a with a b that is not whole, and 0
 // to a negative power, give 0.
-func Power(a, b float32) float32 { return finite(float32(math.Pow(float64(a), float64(b)))) }
+func Power(a, b float32) float32 {
+	if a == 0 && b < 0 {
+		return 0
+	}
+	return finite(float32(math.Pow(float64(a), float64(b))))
+}
 
 // Modulo returns the rest of a/b with the sign of b, a − b·floor(a/b); 0 for b 0.
 func Modulo(a, b float32) float32 {

@@ -28,8 +28,40 @@ type Kind struct {
 	// Prepare turns settings into what the kernel wants; get gives a setting's
 	// value in the type that its SettingType names. nil if there are none.
 	Prepare func(get func(key string) any) any
-	// Run fills every plane of c.Out. It must not keep c.
+	// Run fills every plane of c.Out. It must not keep c. What it gives is bounded to
+	// MaxValue by those who call it, so that the next kernel gets numbers that it can
+	// multiply a few times without leaving float32.
 	Run func(c *Call)
+}
+
+// MaxValue is the greatest value, without its sign, that a node hands on. Larger
+// ones are cut to it, and what is no number is 0: that is what "never NaN or
+// infinity" comes to, wherever in a network it would have arisen.
+const MaxValue = 1 << 40
+
+// maxBits is MaxValue in bits: of floats without a sign the larger has the larger.
+var maxBits = math.Float32bits(MaxValue)
+
+// Bound cuts the values of a plane to MaxValue.
+func Bound(p Plane) {
+	var a, b uint32 // the largest so far; two, so that they need not wait for each other
+	i := 0
+	for ; i+2 <= len(p); i += 2 {
+		a = max(a, math.Float32bits(p[i])&^(1<<31))
+		b = max(b, math.Float32bits(p[i+1])&^(1<<31))
+	}
+	if i < len(p) {
+		a = max(a, math.Float32bits(p[i])&^(1<<31))
+	}
+	if max(a, b) <= maxBits {
+		return
+	}
+	for i, v := range p {
+		if v != v {
+			v = 0
+		}
+		p[i] = max(-MaxValue, min(MaxValue, v))
+	}
 }
 
 // Plane is one number per sample.
@@ -86,7 +118,8 @@ func (c *Call) planes(a *[3][]float32) (x, y, z Plane) {
 	return a[0][c.Lo : c.Lo+c.N], a[1][c.Lo : c.Lo+c.N], a[2][c.Lo : c.Lo+c.N]
 }
 
-// normal returns the normals: those wired to input i, or the samples' own.
+// normal returns the normals, of length 1: those wired to input i, or the samples'
+// own.
 func (c *Call) normal(i int) (x, y, z Plane) {
 	if in := c.In[i]; in != nil {
 		return in[0][:c.N], in[1][:c.N], in[2][:c.N]

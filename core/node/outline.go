@@ -14,14 +14,14 @@ var outline = &Kind{
 		Inputs: []network.Port{
 			{Key: "thickness", Name: "thickness", Type: network.Tone, Default: 0.3, Min: 0, Max: 1, Help: "The facing ratio below which the line is drawn."},
 			{Key: "softness", Name: "softness", Type: network.Tone, Default: 0.0, Min: 0, Max: 1},
-			{Key: "normal", Name: "normal", Type: network.Vector, Hidden: true, Help: "Unwired: the surface's own."},
+			normalInput(),
 		},
 		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
 	},
 	Needs: sample.Normal | sample.Eye,
 	Run: func(c *Call) {
 		out := c.Out[0][0]
-		facingRatio(c, c.In[2], out)
+		facingRatio(c, 2, out)
 		stepped(out, out, c.In[0][0], c.In[1][0], c.Const[0] && c.Const[1])
 		for i, f := range out {
 			out[i] = 1 - f

@@ -1,11 +1,13 @@
 package vec
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 func ExampleDirection() {
@@ -70,4 +72,14 @@ func TestBox(t *testing.T) {
 
 func TestReflect(t *testing.T) {
 	assert.Equal(t, V{-1, 1, 0}, V{1, 1, 0}.Reflect(V{0, 1, 0}))
+}
+
+func TestThreeNumbersAndNoOthers(t *testing.T) {
+	var v V
+	require.NoError(t, json.Unmarshal([]byte(`[1, -2.5, 1e-30]`), &v))
+	assert.Equal(t, V{1, -2.5, 1e-30}, v)
+	for _, text := range []string{`[1]`, `[1,2,3,4]`, `[]`, `[1,null,3]`, `null`, `"1,2,3"`, `{"x":1}`, `[1,2,1e39]`} {
+		assert.Error(t, json.Unmarshal([]byte(text), &v), text)
+	}
+	assert.Equal(t, V{1, -2.5, 1e-30}, v, "what is refused changes nothing")
 }
