@@ -89,7 +89,7 @@ func (s *session) renew() {
 // affected returns the panels that show what differs between two states; old
 // may be nil.
 func affected(old, now *store.State) []string {
-	all := []string{"network", "top", "list", "front", "colours", "bench", "stage", "hint"}
+	all := []string{"network", "top", "list", "front", "colours", "bench", "stage", "hint", "worn"}
 	if old == nil {
 		return all
 	}

@@ -21,7 +21,8 @@ type shelfPage struct {
 	Title    string
 	Projects []store.Summary
 	Bin      bool
-	Binned   int // how many lie in the bin
+	Binned   int  // how many lie in the bin
+	Locked   bool // whether one signs in
 }
 
 func (v *Server) shelf(c *echo.Context) error { return v.list(c, false) }
@@ -34,7 +35,8 @@ func (v *Server) list(c *echo.Context, bin bool) error {
 	if err != nil {
 		return err
 	}
-	page := shelfPage{Title: "Shelf", Projects: list, Bin: bin}
+	stamp, _ := v.options.Key.Stamp()
+	page := shelfPage{Title: "Shelf", Projects: list, Bin: bin, Locked: stamp != ""}
 	if bin {
 		page.Title = "Bin"
 	} else if binned, err := v.store.Projects(ctx, true); err == nil {

@@ -16,6 +16,7 @@ import (
 	"mobanta/core/node"
 	"mobanta/core/project"
 	"mobanta/core/stage"
+	"mobanta/core/text"
 	"mobanta/core/vec"
 )
 
@@ -516,7 +517,9 @@ func (v *Server) functions() template.FuncMap {
 		"modules": func() []string {
 			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks"}
 		},
-		"icon": v.icon,
+		"icon":    v.icon,
+		"maxName": func() int { return text.MaxName },
+		"maxNote": func() int { return text.MaxNote },
 	}
 }
 

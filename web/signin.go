@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"net/url"
 	"strings"
 	"sync"
 	"time"
@@ -113,7 +114,11 @@ func (v *Server) admit(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c)
 		}
 		if (r.Method == http.MethodGet || r.Method == http.MethodHead) && !wantsJSON(r) && !strings.HasSuffix(r.URL.Path, "/live") {
-			return c.Redirect(http.StatusSeeOther, "/sign-in")
+			to := "/sign-in"
+			if uri := r.URL.RequestURI(); uri != "/" {
+				to += "?to=" + url.QueryEscape(uri)
+			}
+			return c.Redirect(http.StatusSeeOther, to)
 		}
 		return echo.NewHTTPError(http.StatusUnauthorized, "Sign in first: your session has ended.")
 	}
@@ -122,15 +127,23 @@ func (v *Server) admit(next echo.HandlerFunc) echo.HandlerFunc {
 type signInPage struct {
 	Title   string
 	Problem string
-	Needed  bool // whether there is a key
+	To      string // where the artist wanted to go
+}
+
+// within returns an address of ours to go on to: a path, or else the shelf.
+func within(to string) string {
+	if u, err := url.Parse(to); err != nil || u.Scheme != "" || u.Host != "" || !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n\t") {
+		return "/"
+	}
+	return to
 }
 
 func (v *Server) signInForm(c *echo.Context) error {
 	stamp, _ := v.options.Key.Stamp()
 	if stamp != "" && v.session(c.Request()) == stamp || stamp == "" && v.signedIn(c.Request()) {
-		return c.Redirect(http.StatusSeeOther, "/")
+		return c.Redirect(http.StatusSeeOther, within(c.QueryParam("to")))
 	}
-	return v.render(c, http.StatusOK, "signin.html", signInPage{Title: "Sign in", Needed: true})
+	return v.render(c, http.StatusOK, "signin.html", signInPage{Title: "Sign in", To: within(c.QueryParam("to"))})
 }
 
 func (v *Server) signIn(c *echo.Context) error {
@@ -144,7 +157,7 @@ func (v *Server) signIn(c *echo.Context) error {
 	}
 	refuse := func(status int, problem string) error {
 		v.log.Warn("sign-in refused", "from", r.RemoteAddr, "status", status)
-		return v.render(c, status, "signin.html", signInPage{"Sign in", problem, true})
+		return v.render(c, status, "signin.html", signInPage{"Sign in", problem, within(c.FormValue("to"))})
 	}
 	if !v.sessions.tries.may(r.RemoteAddr) {
 		c.Response().Header().Set("Retry-After", "10")
@@ -171,7 +184,7 @@ func (v *Server) signIn(c *echo.Context) error {
 	}
 	v.sessions.WriteSessionCookie(ctx, c.Response(), token, expiry)
 	v.log.Info("signed in", "from", r.RemoteAddr, "session", short(token))
-	return c.Redirect(http.StatusSeeOther, "/")
+	return c.Redirect(http.StatusSeeOther, within(c.FormValue("to")))
 }
 
 // short names a session in the log without giving it away.

@@ -84,7 +84,7 @@ func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 		{"unlit/", "pick lights that are not on the stage", []project.Edit{{Op: "node.set", Node: "n1", Key: "lights", Value: []any{"gone"}}}},
 		{"unread/", "No colour is wired", []project.Edit{{Op: "unwire", From: "n2.colour", To: "n4.colour"}}},
 		{"loose/", "to no Finish", []project.Edit{{Op: "node.add", Kind: "facing"}}},
-		{"uv/", "laid by UVs", []project.Edit{{Op: "model.add", Name: "bare", Value: "file", Parts: []string{"Sphere"}},
+		{"uv/", "laid by UVs", []project.Edit{{Op: "model.add", Name: "bare", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}},
 			{Op: "node.add", Kind: "image"}, wire("n5.colour", "n4.colour"), {Op: "node.remove", Node: "n2"}}},
 		{"rough/", "roughness near 1", []project.Edit{{Op: "node.add", Kind: "highlight"}, {Op: "node.set", Node: "n5", Key: "roughness", Value: 1.0}, wire("n5.tone", "n2.tone")}},
 		{"bounced/", "bounced light", []project.Edit{{Op: "node.set", Node: "n1", Key: "bounce", Value: "both"}}},

@@ -3,6 +3,7 @@ package project
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -134,6 +135,7 @@ func init() {
 		"look.remove":  plain("removed a look", removeLook),
 		"look.replace": shaping("took a starting point", replaceLook),
 		"look.assign":  plain("assigned a look", assign),
+		"look.wear":    plain("put on a look", wear),
 
 		"node.add":    shaping("added a node", within(addNode)),
 		"node.remove": shaping("removed a node", within(removeNodes)),
@@ -385,6 +387,51 @@ func assign(p *Project, e *Edit, o *Outcome) error {
 	return nil
 }
 
+// wear puts a look onto the parts that wear the look e.ID or, where none does, onto
+// all parts.
+func wear(p *Project, e *Edit, o *Outcome) error {
+	l := p.Look(e.Look)
+	if l == nil {
+		return errNoLook(e.Look)
+	}
+	o.Label = "put on " + l.Name
+	put := func(on func(worn string) bool) (n int) {
+		for i := range p.Stage.Models {
+			for part, worn := range p.Stage.Models[i].Looks {
+				if on(worn) {
+					p.Stage.Models[i].Looks[part] = l.ID
+					n++
+				}
+			}
+		}
+		return n
+	}
+	was := p.Look(e.ID)
+	if was != nil && was != l {
+		if n := put(func(worn string) bool { return worn == was.ID }); n > 0 {
+			o.Note = fmt.Sprintf("%s is on the parts that wore %s.", l.Name, was.Name)
+			return nil
+		}
+	}
+	if put(func(string) bool { return true }) == 0 {
+		return errors.New("project: there is no part of a model to put it on: bring in a model first")
+	}
+	o.Note = l.Name + " is on all parts."
+	return nil
+}
+
+// Worn tells whether any part wears a look.
+func (p *Project) Worn(look string) bool {
+	for i := range p.Stage.Models {
+		for _, worn := range p.Stage.Models[i].Looks {
+			if worn == look {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Limits on the remarks that a project remembers as dismissed.
 const (
 	maxDismissed = 1000
@@ -401,3 +448,6 @@ func dismiss(p *Project, e *Edit, o *Outcome) error {
 	p.Dismissed = append(p.Dismissed, e.ID)
 	return nil
 }
+
+// Operations returns the names of all that can be done, sorted.
+func Operations() []string { return slices.Sorted(maps.Keys(operations)) }

@@ -95,13 +95,10 @@ func TestEditsAreRefusedInWords(t *testing.T) {
 		"a camera has no \"colour\"":      {Op: "camera.set", Value: map[string]any{"colour": 1.0}},
 		"the ramp has no band 9":          {Op: "ramp.stop", Look: "look1", Node: "n2", Index: 8, Value: map[string]any{"at": 0.1}},
 		"has no ramp":                     {Op: "ramp.flip", Look: "look1", Node: "n1"},
-		"no solid named":                  {Op: "model.add", Name: "x"},
+		"a solid or a stored file":        {Op: "model.add", Name: "x"},
 		"is not a colour such as #D4843F": {Op: "backdrop.set", Key: "color", Value: "reddish"},
 	} {
 		p := project.New("x")
-		if want == "no solid named" {
-			want = "either a solid or a file"
-		}
 		_, err := p.Apply(&e)
 		assert.ErrorContains(t, err, want)
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -22,6 +23,9 @@ func (p *Project) model(id string) (*stage.Model, error) {
 	return nil, fmt.Errorf("project: there is no model %.40q any more", id)
 }
 
+// hashPattern is what stored files are named by.
+var hashPattern = regexp.MustCompile(`^[0-9a-f]{64}$`)
+
 // floor is the solid that comes in below what stands there.
 const floor = "plane"
 
@@ -35,7 +39,11 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 		return err
 	}
 	parts := e.Parts
-	if s := mesh.FindSolid(e.Kind); s != nil {
+	s := mesh.FindSolid(e.Kind)
+	if e.Kind != "" && s == nil {
+		return fmt.Errorf("project: there is no solid %.40q", e.Kind)
+	}
+	if s != nil {
 		m.Solid, parts = s.Key, nil
 		for _, part := range s.Make().Parts {
 			parts = append(parts, part.Name)
@@ -51,6 +59,9 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 		}
 	} else {
 		m.File, _ = e.Value.(string)
+		if !hashPattern.MatchString(m.File) {
+			return errors.New("project: a model is a solid or a stored file")
+		}
 	}
 	for _, part := range parts {
 		m.Looks[part] = look

@@ -29,6 +29,7 @@ function choose(node, { look = state.look, fresh = false, quiet = false } = {}) 
 
 /** Turns to another network: a look, or a group within it. */
 function go(look, path, group) {
+  if (look !== state.look) state.was = state.look;
   state.look = look;
   state.path = path;
   state.group = group;
@@ -205,7 +206,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el);
@@ -227,6 +228,7 @@ document.addEventListener("click", async (e) => {
   } else if ("path" in d && el.matches("button")) path(d.path);
   else if ("outOf" in d) leave();
   else if ("show" in d) showAt(d);
+  else if ("wear" in d) edit([{ op: "look.wear", look: state.look, id: state.was }]);
   else if (d.go && "goPath" in d) jump(d.go, d.goPath, d.goLook);
   else if (d.go) choose(d.go);
   else if (d.zoom) zoom(d.zoom);

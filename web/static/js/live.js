@@ -28,11 +28,18 @@ export class Live {
     };
     ws.onmessage = (e) => (typeof e.data === "string" ? this.text(JSON.parse(e.data)) : this.binary(e.data));
     ws.onclose = () => {
+      if (!this.ws) this.admitted();
       this.ws = null;
       if (document.visibilityState !== "hidden" || this.wait < 4000) this.on.lost(true);
       setTimeout(() => this.open(), this.wait);
       this.wait = Math.min(4000, this.wait * 1.6);
     };
+  }
+
+  /** Goes to the door where the session has ended. */
+  async admitted() {
+    const res = await fetch(`${this.base}/panel/hint`, { headers: { Accept: "application/json" } }).catch(() => null);
+    if (res?.status === 401) location.href = "/sign-in";
   }
 
   /** Asks for something that changes nothing in the picture. */

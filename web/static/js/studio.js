@@ -14,6 +14,7 @@ export const state = {
   light: body.dataset.inHand,
   peek: "", // "node.port"
   other: "", // the look that is compared with
+  was: "", // the look that was open before
   version: Number(body.dataset.version),
   since: 0, // the version from which on the chosen node exists
 };
@@ -38,7 +39,7 @@ export function say(text, bad = false) {
   saidTimer = setTimeout(() => (el.hidden = true), bad ? 9000 : 5000);
 }
 
-const all = ["network", "top", "list", "front", "colours", "bench", "stage", "hint"];
+const all = ["network", "top", "list", "front", "colours", "bench", "stage", "hint", "worn"];
 const stale = new Set(["list", "front", "colours", "stage"]); // panels that are hidden and not true, or not there yet
 
 /** Fetches panels anew; fields keep their focus, pictures stay. Hidden ones wait until they

@@ -1,0 +1,319 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"runtime"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/meshfile"
+	"mobanta/core/network"
+	"mobanta/core/node"
+	"mobanta/core/picture"
+	"mobanta/core/project"
+	"mobanta/core/stage"
+)
+
+// Raw edits, as pages and as strangers send them: made by chance, out of what there is in the project and out of what
+// there is not. Whatever is accepted must open from its stored bytes to an equal document that renders.
+
+// chance makes edits; pick chooses below n.
+type chance struct{ pick func(n int) int }
+
+func (c chance) of(list ...string) string { return list[c.pick(len(list))] }
+
+var oddTexts = []string{"", " ", "\x00", "\u202egnp.exe", "\xff\xfe", "Ж", strings.Repeat("Ж", 90), strings.Repeat("灯", 200), strings.Repeat("x", 201), strings.Repeat("y", 5000), "../../etc/passwd",
+	"<script>alert(1)</script>", "a\nb", "\u200b", "__proto__", "n1", "n1.tone", "group:g1", "NaN", strings.Repeat("0", 64), "#D4843F", "tone", "vector", "lines", "true", "1/3", "1e309", "a.b.c", ".", "n1/n2", "👩‍🎨"}
+
+var oddValues = []any{nil, true, false, 0.0, 1.0, -1.0, 0.5, 1e6, -1e6, 1e9, 1e300, -1e-300, 3.0, 35.0, "x", []any{}, map[string]any{}, []any{1.0, 2.0, 3.0}, []any{1.0}, []any{nil, nil, nil}, []any{1e38, 1e38, 1e38}, []any{1e300, 0.0, 0.0},
+	map[string]any{"at": 0.3}, map[string]any{"at": 0.3, "softness": 2.0}, map[string]any{"edge": "soft"}, map[string]any{"edge": "bent"}, map[string]any{"azimuth": 1e9}, map[string]any{"distance": 1e-6}, map[string]any{"distance": 1e9}, map[string]any{"target": []any{0.0, 1e9, 0.0}},
+	map[string]any{"angle": 150.0, "ortho": true}, map[string]any{"color": "#123"}, map[string]any{"name": strings.Repeat("é", 300)}, map[string]any{"direction": []any{0.0, 1e-30, 0.0}},
+	[]any{map[string]any{"at": 0.0, "color": "#000000"}, map[string]any{"at": 0.5, "color": "#FFFFFF", "edge": "soft", "softness": 0.2, "swatch": "c1", "name": "é\u0000"}},
+	[]any{map[string]any{"at": 2.0, "color": "#000000"}}, []any{map[string]any{"key": "a", "name": "A"}}, []any{map[string]any{"key": "a", "name": "A"}, map[string]any{"key": "a", "name": "B"}},
+	[]any{map[string]any{"key": "q", "name": strings.Repeat("灯", 300), "mode": "multiply", "off": true}}, []any{map[string]any{"key": "k", "type": "vector"}}, []any{map[string]any{"key": "sin", "type": "tone"}},
+	[]any{map[string]any{"key": "z", "name": "Z", "at": 0.5}}, []any{[]any{"#112233", "#445566"}, []any{"#778899", "#AABBCC"}}, []any{"light1", "sun", "gone"}, "sin(a)", "a +", "vec3(a).xyz + 1e38", "int(a) % 0", "// \xff", strings.Repeat("a+", 2000) + "a"}
+
+// edit makes one edit about what is in p, or not.
+func (c chance) edit(p *project.Project) project.Edit {
+	var nodes, things, keys, refs []string
+	look := p.Looks[c.pick(len(p.Looks))]
+	e := project.Edit{Look: look.ID}
+	net := &look.Network
+	if len(p.Groups) > 0 && c.pick(3) == 0 {
+		g := p.Groups[c.pick(len(p.Groups))]
+		e.Look, e.Group, net = "", g.ID, &g.Network
+		for _, x := range append(append([]network.Exposed{}, g.Inputs...), g.Outputs...) {
+			things = append(things, x.Key)
+		}
+	}
+	cat := p.Catalogue()
+	for i := range net.Nodes {
+		d := &net.Nodes[i]
+		nodes = append(nodes, d.ID)
+		if spec := cat.Of(d); spec != nil && (i == len(net.Nodes)-1 || c.pick(4) == 0) {
+			for _, in := range spec.Inputs {
+				keys, refs = append(keys, in.Key), append(refs, d.ID+"."+in.Key)
+			}
+			for _, s := range spec.Settings {
+				keys = append(keys, s.Key)
+			}
+			for _, out := range spec.Outputs {
+				keys, refs = append(keys, out.Key), append(refs, d.ID+"."+out.Key)
+			}
+		}
+	}
+	for i := range net.Sections {
+		things = append(things, net.Sections[i].ID)
+	}
+	for i := range net.Dials {
+		things = append(things, net.Dials[i].ID)
+	}
+	for i := range p.Swatches {
+		things = append(things, p.Swatches[i].ID)
+	}
+	for i := range p.BandSets {
+		things = append(things, p.BandSets[i].ID)
+	}
+	for i := range p.Stage.Models {
+		things = append(things, p.Stage.Models[i].ID)
+		for part := range p.Stage.Models[i].Looks {
+			e.Part = part
+		}
+	}
+	for i := range p.Stage.Lights {
+		things = append(things, p.Stage.Lights[i].ID)
+	}
+	some := func(list []string) string {
+		if len(list) == 0 || c.pick(12) == 0 {
+			return oddTexts[c.pick(len(oddTexts))]
+		}
+		return list[c.pick(len(list))]
+	}
+	e.Op = c.of(project.Operations()...)
+	if c.pick(3) == 0 { // what makes most of a project
+		e.Op = c.of("node.add", "wire", "node.set", "node.input", "group.make", "list.add", "node.duplicate", "section.gather", "node.swap", "node.replace")
+	}
+	e.Node, e.ID, e.From, e.To = some(nodes), some(things), some(refs), some(refs)
+	e.Key = some(append(keys, "name", "note", "folded", "kind", "azimuth", "strength", "color", "at", "scale", "turn", "min", "max", "place", "fields", "parts", "part", "none", "length", "rate", "stops", "lights", "picture", "size", "fade", "below"))
+	e.Name, e.Index = oddTexts[c.pick(len(oddTexts))], c.pick(6)-1
+	e.Value = oddValues[c.pick(len(oddValues))]
+	if c.pick(6) == 0 {
+		e.Value = oddTexts[c.pick(len(oddTexts))]
+	}
+	e.Nodes = nodes[:c.pick(len(nodes)+1)]
+	if c.pick(2) == 0 {
+		e.Nodes = []string{e.Node, some(nodes)}
+	}
+	kinds := node.Catalogue{}.All()
+	switch c.pick(4) {
+	case 0:
+		e.Kind = c.of("sphere", "cube", "plane", "sun", "point", "disc", "rectangle", "sky", "headlamp", "output", oddTexts[c.pick(len(oddTexts))])
+	case 1:
+		if len(p.Groups) > 0 {
+			e.Kind = network.GroupPrefix + p.Groups[c.pick(len(p.Groups))].ID
+		}
+	default:
+		e.Kind = kinds[c.pick(len(kinds))].Spec.Kind
+	}
+	if c.pick(30) == 0 {
+		n := look.Network.Clone()
+		e.Network, e.Groups = &n, p.UsedGroups(&n)
+		if len(n.Nodes) > 0 && c.pick(2) == 0 {
+			n.Nodes[c.pick(len(n.Nodes))].Kind = e.Kind
+		}
+	}
+	if c.pick(20) == 0 {
+		e.Look, e.Group = oddTexts[c.pick(len(oddTexts))], oddTexts[c.pick(len(oddTexts))]
+	}
+	e.Aspect = []float64{0, 1.6, -1, 1e300}[c.pick(4)]
+	if c.pick(8) == 0 {
+		e.Colors = []project.Swatch{{Name: e.Name}, {Name: "b"}}
+	}
+	return e
+}
+
+// sent passes an edit through the line as its bytes, and reads it as a handler does.
+func sent(e project.Edit, as string) ([]project.Edit, error) {
+	data, err := json.Marshal(map[string]any{"edits": []wish{{e, as}}})
+	if err != nil {
+		return nil, err
+	}
+	var r request
+	if err := json.Unmarshal(data, &r); err != nil {
+		return nil, err
+	}
+	return settled(r.Edits)
+}
+
+// tried is a project under test, with a renderer.
+type tryout struct {
+	p *project.Project
+	r *picture.Renderer
+	c chance
+}
+
+func newTryout(c chance) *tryout {
+	p := project.New("Night harbour")
+	if _, err := p.Apply(&project.Edit{Op: "model.add", Kind: "cube"}); err != nil {
+		panic(err)
+	}
+	return &tryout{p: p, r: picture.NewRenderer(1), c: c}
+}
+
+// step makes one edit by chance, and tells whether it was accepted. The error tells
+// what must not be.
+func (y *tryout) step() (accepted bool, err error) {
+	e := y.c.edit(y.p)
+	edits, err := sent(e, y.c.of("", "", "", "number", "bool", "vector", "strip", "json"))
+	if err != nil {
+		return false, nil
+	}
+	for i := range edits {
+		if edits[i].NeedsBox() {
+			box := stage.Bounds(&y.p.Stage, meshfile.Files(nil))
+			edits[i].Box = &box
+		}
+		if edits[i].Op == "model.add" && edits[i].Kind == "" {
+			return false, nil // as apply refuses it
+		}
+	}
+	before, err := y.p.Document()
+	if err != nil {
+		return false, err
+	}
+	began := time.Now()
+	now, doc, _, err := y.p.Revise(edits)
+	took := time.Since(began)
+	text, _ := json.Marshal(e)
+	if took > time.Second {
+		return false, fmt.Errorf("an edit took %v: %.2000s", took, text)
+	}
+	after, e2 := y.p.Document()
+	if e2 != nil || !bytes.Equal(before, after) {
+		return false, fmt.Errorf("an edit changed what it was made on: %.2000s", text)
+	}
+	if err != nil {
+		return false, nil
+	}
+	opened, err := project.Read(doc)
+	if err != nil {
+		return true, fmt.Errorf("what was accepted does not open: %w: %.2000s", err, text)
+	}
+	if again, err := opened.Document(); err != nil || !bytes.Equal(doc, again) {
+		return true, fmt.Errorf("what was accepted opens as something else: %.2000s\n%s\n%s", text, doc, again)
+	}
+	if shown, err := now.Document(); err != nil || !bytes.Equal(doc, shown) {
+		return true, fmt.Errorf("what is shown is not what was stored: %.2000s", text)
+	}
+	if err := y.render(opened); err != nil {
+		return true, fmt.Errorf("what was accepted does not render: %w: %.2000s\n%s", err, text, doc)
+	}
+	y.p = now
+	if len(doc) > 25_000 {
+		*y = *newTryout(y.c)
+	}
+	return true, nil
+}
+
+func (y *tryout) render(p *project.Project) (err error) {
+	defer func() {
+		if v := recover(); v != nil {
+			err = fmt.Errorf("panic: %v", v)
+		}
+	}()
+	looks, err := p.Networks()
+	if err != nil {
+		return err
+	}
+	sc, err := stage.NewScene(&p.Stage, solids{}, nil)
+	if err != nil {
+		return err
+	}
+	return y.r.Render(context.Background(), picture.Job{Scene: sc, Looks: looks, W: 16, H: 10, Samples: 1, Quick: true}, func(res *picture.Result) {
+		for i := range res.W * res.H {
+			c, a := res.At(i)
+			for _, v := range [4]float32{c[0], c[1], c[2], a} {
+				if v-v != 0 {
+					err = fmt.Errorf("pixel %d is %v, %v", i, c, a)
+				}
+			}
+		}
+	})
+}
+
+// solids gives the solids of a stage, and one for models that never came.
+type solids struct{ meshfile.Files }
+
+func FuzzEdits(f *testing.F) {
+	for seed := range 40 {
+		r := rand.New(rand.NewPCG(uint64(seed), 8))
+		data := make([]byte, 600)
+		for i := range data {
+			data[i] = byte(r.Uint32())
+		}
+		f.Add(data)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		y := newTryout(chance{func(n int) int {
+			if len(data) == 0 || n < 1 {
+				return 0
+			}
+			v := int(data[0])
+			if data = data[1:]; n > 256 && len(data) > 0 {
+				v, data = v<<8|int(data[0]), data[1:]
+			}
+			return v % n
+		}})
+		for len(data) > 0 {
+			_, err := y.step()
+			require.NoError(t, err)
+		}
+	})
+}
+
+// A run of many edits. By default it is a short one; MOBANTA_EDITS=1000000 makes it
+// as long as a project lives.
+func TestManyRawEdits(t *testing.T) {
+	total := 4_000
+	if n, err := strconv.Atoi(os.Getenv("MOBANTA_EDITS")); err == nil {
+		total = n
+	}
+	workers := runtime.GOMAXPROCS(0)
+	var left, accepted atomic.Int64
+	left.Store(int64(total))
+	seed, _ := strconv.Atoi(os.Getenv("MOBANTA_SEED"))
+	var wg sync.WaitGroup
+	for w := range workers {
+		wg.Go(func() {
+			r := rand.New(rand.NewPCG(uint64(seed), uint64(w)))
+			y := newTryout(chance{r.IntN})
+			for left.Add(-1) >= 0 {
+				ok, err := y.step()
+				if err != nil {
+					t.Error(err)
+					left.Store(0)
+					return
+				}
+				if ok {
+					accepted.Add(1)
+				}
+			}
+		})
+	}
+	wg.Wait()
+	t.Logf("%d of %d edits accepted", accepted.Load(), total)
+	if !t.Failed() {
+		require.Greater(t, int(accepted.Load()), total/20)
+	}
+}
