@@ -318,7 +318,9 @@ func gather(files []*multipart.FileHeader) (exchange.File, error) {
 			return nil, err
 		}
 		defer f.Close()
-		return io.ReadAll(f)
+		data := make([]byte, h.Size)
+		_, err = io.ReadFull(f, data)
+		return data, err
 	}
 	if len(files) == 1 {
 		data, err := read(files[0])

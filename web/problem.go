@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"net/http"
 	"os"
+	"regexp"
 	"strings"
 	"syscall"
 	"unicode"
@@ -14,6 +15,7 @@ import (
 
 	"mobanta/core/meshfile"
 	"mobanta/core/project"
+	"mobanta/core/turn"
 	"mobanta/store"
 )
 
@@ -47,6 +49,8 @@ func sentence(err error) problem {
 		p = problem{http.StatusNotFound, "There is no such project, or it has been moved to the bin."}
 	case errors.Is(err, project.ErrLater):
 		p.Status = http.StatusConflict
+	case errors.Is(err, turn.ErrLong):
+		p = problem{http.StatusServiceUnavailable, "Others are bringing files in. Try again in a moment."}
 	case errors.Is(err, meshfile.ErrTooBig):
 		p.Status = http.StatusRequestEntityTooLarge
 	case errors.As(err, &he):
@@ -72,13 +76,14 @@ func ofTheSystem(err error) bool {
 	return errors.As(err, &path) || errors.As(err, &link) || errors.As(err, &call) || errors.As(err, &number)
 }
 
-// rooms stand in front of the messages of the core.
-var rooms = strings.NewReplacer("project: ", "", "network: ", "", "meshfile: ", "", "exchange: ", "", "stage: ", "", "color: ", "", "mesh: ", "", "eval: ", "",
-	"picture: ", "", "formula: ", "", "text: ", "", "pixmap: ", "", "store: ", "")
+// rooms stand in front of the messages of the core, and of those within them.
+var rooms = regexp.MustCompile(`(^|: |\()(?:project|network|meshfile|exchange|stage|color|mesh|eval|picture|formula|text|pixmap|archive|store|turn): `)
 
 // spoken makes a sentence of a message.
 func spoken(message string) string {
-	message = rooms.Replace(message)
+	for rooms.MatchString(message) { // one may stand right behind another
+		message = rooms.ReplaceAllString(message, "$1")
+	}
 	first, n := utf8.DecodeRuneInString(message)
 	if n == 0 {
 		return message

@@ -150,12 +150,14 @@ func arrived(err error) error {
 
 // upload reads the one file of a form.
 func upload(c *echo.Context, field string) ([]byte, error) {
-	f, _, err := uploaded(c, field)
+	f, size, err := uploaded(c, field)
 	if err != nil {
 		return nil, err
 	}
 	defer f.Close()
-	return io.ReadAll(f)
+	data := make([]byte, size)
+	_, err = io.ReadFull(f, data)
+	return data, err
 }
 
 func (v *Server) exportLook(c *echo.Context) error {

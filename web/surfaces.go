@@ -12,6 +12,7 @@ import (
 	"mobanta/core/meshfile"
 	"mobanta/core/pixmap"
 	"mobanta/core/stage"
+	"mobanta/core/vec"
 	"mobanta/store"
 )
 
@@ -23,18 +24,34 @@ type surfaces struct {
 	flight singleflight.Group
 	meshes keeper[*mesh.Surface]
 	pics   keeper[*pixmap.Pixmap]
+	boxes  keeper[vec.Box] // of models where they stand: asked for often, and soon read again otherwise
 }
 
 // What is kept ready beyond what is in use.
 const (
 	keepTriangles = 1_500_000
 	keepPixels    = 48 << 20
+	keepBoxes     = 10_000
 )
 
 func newSurfaces(s *store.Store) *surfaces {
 	return &surfaces{store: s,
 		meshes: keeper[*mesh.Surface]{kept: map[string]*mesh.Surface{}, budget: keepTriangles, size: func(m *mesh.Surface) int { return len(m.Tri) }},
-		pics:   keeper[*pixmap.Pixmap]{kept: map[string]*pixmap.Pixmap{}, budget: keepPixels, size: func(p *pixmap.Pixmap) int { return p.W * p.H }}}
+		pics:   keeper[*pixmap.Pixmap]{kept: map[string]*pixmap.Pixmap{}, budget: keepPixels, size: func(p *pixmap.Pixmap) int { return p.W * p.H }},
+		boxes:  keeper[vec.Box]{kept: map[string]vec.Box{}, budget: keepBoxes, size: func(vec.Box) int { return 1 }}}
+}
+
+// Box returns the box of a model where it stands; it implements stage.Boxes.
+func (s *surfaces) Box(m *stage.Model) (vec.Box, error) {
+	key := fmt.Sprint(m.Solid, "/", m.File, m.Matrix())
+	if b, ok := s.boxes.get(key); ok {
+		return b, nil
+	}
+	b, err := stage.BoxOf(m, s)
+	if err == nil {
+		s.boxes.put(key, b)
+	}
+	return b, err
 }
 
 // keeper keeps things within a budget; what was used least recently goes first.

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -17,6 +18,8 @@ import (
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	// What is read and drawn comes and goes quickly: collect often enough to stay small.
+	debug.SetMemoryLimit(360 << 20)
 	go deadline(ctx)
 	context.AfterFunc(ctx, stop) // a second signal ends the program at once
 	if err := root().ExecuteContext(ctx); err != nil {

@@ -9,7 +9,6 @@ import (
 	"log/slog"
 	"net"
 	"os"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -133,8 +132,6 @@ func makeDemo(ctx context.Context, s *store.Store) error {
 }
 
 func serve(ctx context.Context, out io.Writer, dir string, s *store.Store, h *store.Hold, d *door, path string) error {
-	// Pictures come and go quickly: collect often enough to stay small.
-	debug.SetMemoryLimit(360 << 20)
 	// What is being brought in lies in the data folder, where a kill leaves it to be swept.
 	if err := os.Setenv("TMPDIR", store.TempDir(dir)); err != nil {
 		return err

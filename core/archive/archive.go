@@ -51,6 +51,24 @@ func Open(r io.ReaderAt, size, most int64) (*zip.Reader, error) {
 	return z, nil
 }
 
+// Read unpacks an entry. The caller has looked at its UncompressedSize64: an entry
+// with more in it than it says is damaged.
+func Read(f *zip.File) ([]byte, error) {
+	r, err := f.Open()
+	if err != nil {
+		return nil, fmt.Errorf("archive: %w", err)
+	}
+	defer r.Close()
+	out := make([]byte, f.UncompressedSize64)
+	if _, err := io.ReadFull(r, out); err != nil && !(len(out) == 0 && errors.Is(err, io.EOF)) {
+		return nil, fmt.Errorf("archive: %w", err)
+	}
+	if n, err := r.Read(make([]byte, 1)); n > 0 || !errors.Is(err, io.EOF) { // it is only here that the sum is checked
+		return nil, zip.ErrChecksum
+	}
+	return out, nil
+}
+
 // wide returns what the end record of a ZIP64 says, whose locator lies before from.
 func wide(r io.ReaderAt, from int64) (at, long int64) {
 	var loc [locator]byte

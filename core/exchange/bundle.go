@@ -197,20 +197,20 @@ func (b *Bundle) File(hash string) (File, error) {
 
 // read unpacks an entry, which counts once however often it is read.
 func (b *Bundle) read(name string, limit int64) ([]byte, error) {
-	f, err := b.files.Open(name)
-	if err != nil {
+	i := slices.IndexFunc(b.files.File, func(f *zip.File) bool { return f.Name == name })
+	if i < 0 {
 		return nil, fmt.Errorf("exchange: the bundle lacks %s", name)
 	}
-	defer f.Close()
+	f := b.files.File[i]
 	if !b.counted[name] {
 		limit = min(limit, b.left)
 	}
-	out, err := io.ReadAll(io.LimitReader(f, limit+1))
+	if f.UncompressedSize64 > uint64(limit) {
+		return nil, fmt.Errorf("exchange: %s in the bundle is too large", name)
+	}
+	out, err := archive.Read(f)
 	if err != nil {
 		return nil, fmt.Errorf("exchange: %s in the bundle is damaged", name)
-	}
-	if int64(len(out)) > limit {
-		return nil, fmt.Errorf("exchange: %s in the bundle is too large", name)
 	}
 	if !b.counted[name] {
 		b.counted[name], b.left = true, b.left-int64(len(out))

@@ -19,6 +19,7 @@ type Surface struct {
 	Box      vec.Box
 	PartBox  []vec.Box // per part
 	topology *topology
+	ears     int // tests that finding ears may still take
 
 	mu      sync.Mutex
 	regions map[float64][]int32
@@ -30,7 +31,7 @@ func NewSurface(m *Mesh, creaseDegrees float64) (*Surface, error) {
 	if err := m.Check(); err != nil {
 		return nil, err
 	}
-	s := &Surface{Mesh: m, topology: newTopology(m), regions: map[float64][]int32{}}
+	s := &Surface{Mesh: m, topology: newTopology(m), regions: map[float64][]int32{}, ears: earWork}
 	var made []vec.V
 	// The vertices made so far are chained by the position that they share, the
 	// last first. Few have more than one or two; where a thousand faces meet, a
@@ -126,6 +127,10 @@ func (s *Surface) Regions(degrees float64) []int32 {
 // which takes quadratic time; larger ones are cut as a fan.
 const earLimit = 512
 
+// earWork limits the tests for ears in all faces of a surface: faces can be made in
+// which every one is hard to find.
+const earWork = 1 << 26
+
 // triangulate appends the triangles of the polygon: a fan if it is convex, by
 // cutting ears (Meisters 1975) if not.
 func (s *Surface) triangulate(out [][3]int32, poly []int32, n vec.V) [][3]int32 {
@@ -143,14 +148,16 @@ func (s *Surface) triangulate(out [][3]int32, poly []int32, n vec.V) [][3]int32 
 		}
 	}
 	rest := append([]int32(nil), poly...)
-	for !convex && len(rest) > 3 && len(poly) <= earLimit {
+	for !convex && len(rest) > 3 && len(poly) <= earLimit && s.ears > 0 {
 		best, found := 0, false
 		for i := range rest {
 			a, b, c := rest[(i+len(rest)-1)%len(rest)], rest[i], rest[(i+1)%len(rest)]
+			s.ears--
 			if turn(a, b, c) <= 0 {
 				continue
 			}
 			ear := true
+			s.ears -= len(rest)
 			for _, p := range rest {
 				if p != a && p != b && p != c && turn(a, b, p) >= 0 && turn(b, c, p) >= 0 && turn(c, a, p) >= 0 {
 					ear = false

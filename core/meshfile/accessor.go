@@ -163,7 +163,7 @@ func (r *gltfReader) view(i int) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > len(b) || v.ByteLength > len(b)-v.ByteOffset || v.ByteStride < 0 {
+	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > len(b) || v.ByteLength > len(b)-v.ByteOffset || v.ByteStride < 0 || v.ByteStride > len(b) {
 		return nil, fmt.Errorf("buffer view %d (%d bytes from %d) does not fit into its buffer of %d bytes", i, v.ByteLength, v.ByteOffset, len(b))
 	}
 	return b[v.ByteOffset : v.ByteOffset+v.ByteLength], nil

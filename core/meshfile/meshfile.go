@@ -8,7 +8,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"path"
 	"strings"
 
@@ -136,17 +135,13 @@ func readZip(ctx context.Context, data []byte) (*Model, error) {
 		if f == nil {
 			return nil, fmt.Errorf("meshfile: %.80q is missing from the ZIP", name)
 		}
-		r, err := f.Open()
-		if err != nil {
-			return nil, fmt.Errorf("meshfile: %.80q in the ZIP: %w", name, err)
+		if f.UncompressedSize64 > uint64(min(left, MaxBytes)) {
+			return nil, fmt.Errorf("meshfile: %.80q in the ZIP: %w", name, ErrTooBig)
 		}
-		defer r.Close()
-		out, err := io.ReadAll(io.LimitReader(r, min(left, MaxBytes)+1))
-		if left -= int64(len(out)); err == nil && (left < 0 || len(out) > MaxBytes) {
-			err = ErrTooBig
-		}
+		left -= int64(f.UncompressedSize64)
+		out, err := archive.Read(f)
 		if err != nil {
-			return nil, fmt.Errorf("meshfile: %.80q in the ZIP: %w", name, err)
+			return nil, fmt.Errorf("meshfile: %.80q in the ZIP is damaged", name)
 		}
 		return out, nil
 	}

@@ -11,7 +11,7 @@ import (
 
 // Limits on what reading may cost, whatever a file asks for.
 const (
-	maxWork  = 256 << 20 // numbers read, and the like
+	maxWork  = 128 << 20 // numbers read, and the like
 	maxNotes = 30
 	maxLine  = 4 << 20 // bytes of a line with those that it goes on in
 	maxSides = 100     // files beside a model

@@ -210,32 +210,34 @@ func SettleGroups(base Catalogue, groups []Group) error {
 // that holds itself is an error.
 func (c Grouped) Order() ([]*Group, error) {
 	var out []*Group
-	state := map[string]int{}
-	var visit func(g *Group, depth int) error
-	visit = func(g *Group, depth int) error {
-		if depth > maxWithin {
-			return fmt.Errorf("network: groups hold groups more than %d deep", maxWithin)
-		}
-		switch state[g.ID] {
-		case 1:
+	const looking = -1
+	depth := map[string]int{} // how many groups within groups each has, itself counted
+	var visit func(g *Group) error
+	visit = func(g *Group) error {
+		switch {
+		case depth[g.ID] == looking:
 			return fmt.Errorf("network: group %s would hold itself", g.Name)
-		case 2:
+		case depth[g.ID] > 0:
 			return nil
 		}
-		state[g.ID] = 1
+		depth[g.ID] = looking
+		deepest := 0
 		for i := range g.Nodes {
 			if h := c.GroupOf(&g.Nodes[i]); h != nil {
-				if err := visit(h, depth+1); err != nil {
+				if err := visit(h); err != nil {
 					return err
 				}
+				deepest = max(deepest, depth[h.ID])
 			}
 		}
-		state[g.ID] = 2
+		if depth[g.ID] = deepest + 1; deepest >= maxWithin {
+			return fmt.Errorf("network: groups hold groups more than %d deep", maxWithin)
+		}
 		out = append(out, g)
 		return nil
 	}
 	for i := range c.groups {
-		if err := visit(&c.groups[i], 1); err != nil {
+		if err := visit(&c.groups[i]); err != nil {
 			return nil, err
 		}
 	}

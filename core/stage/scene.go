@@ -121,16 +121,35 @@ func Bounds(s *Stage, files Files) vec.Box {
 	box := vec.EmptyBox()
 	for i := range s.Models {
 		m := &s.Models[i]
-		surface, err := files.Surface(m)
-		if err != nil {
-			continue
-		}
-		at := m.Matrix()
-		for _, p := range surface.Pos {
-			box = box.Grow(at.Point(p))
+		if known, ok := files.(Boxes); ok {
+			if b, err := known.Box(m); err == nil {
+				box = box.Union(b)
+			}
+		} else if b, err := BoxOf(m, files); err == nil {
+			box = box.Union(b)
 		}
 	}
 	return box
+}
+
+// Boxes is implemented by files that remember the boxes of models.
+type Boxes interface {
+	// Box returns the box of a model where it stands.
+	Box(m *Model) (vec.Box, error)
+}
+
+// BoxOf returns the box of a model where it stands.
+func BoxOf(m *Model, files Files) (vec.Box, error) {
+	box := vec.EmptyBox()
+	surface, err := files.Surface(m)
+	if err != nil {
+		return box, err
+	}
+	at := m.Matrix()
+	for _, p := range surface.Pos {
+		box = box.Grow(at.Point(p))
+	}
+	return box, nil
 }
 
 func newGeometry(s *Stage, loaded []*mesh.Surface) *Geometry {

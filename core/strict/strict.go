@@ -160,6 +160,8 @@ func (w *walker) value(t reflect.Type, path string) *Error {
 		return nil
 	case errors.As(err, &kind) && !own:
 		return slip(w.text, at, false, "%s is %s, where %s belongs", named(path), shown(raw), wanted(t))
+	case errors.As(err, &kind) && kind.Field != "":
+		return slip(w.text, at, false, "%s holds a %s, where %s belongs", named(strings.TrimPrefix(path+"."+kind.Field, ".")), kind.Value, wanted(kind.Type))
 	case errors.As(err, &kind):
 		return slip(w.text, at, false, "%s cannot be %s", named(path), shown(raw))
 	}
