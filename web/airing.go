@@ -9,24 +9,20 @@ import (
 // airing gives memory back to the system once tabs have been closed: what a tab held
 // is free at once, but the runtime keeps it for a while, in case it is wanted again.
 type airing struct {
-	mu      sync.Mutex
-	planned bool
+	mu    sync.Mutex
+	timer *time.Timer
 }
 
 // airTime is how long after a tab was closed: often one is opened anew right away.
 const airTime = 2 * time.Second
 
+// air plans to do so once no tab has been closed for airTime.
 func (a *airing) air() {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	if a.planned {
+	if a.timer == nil {
+		a.timer = time.AfterFunc(airTime, debug.FreeOSMemory)
 		return
 	}
-	a.planned = true
-	time.AfterFunc(airTime, func() {
-		a.mu.Lock()
-		a.planned = false
-		a.mu.Unlock()
-		debug.FreeOSMemory()
-	})
+	a.timer.Reset(airTime)
 }

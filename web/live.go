@@ -114,7 +114,7 @@ type session struct {
 const (
 	minSide    = 16
 	maxSide    = 8192
-	maxShown   = 9 << 20 // pixels: more than 3840 × 2160
+	maxShown   = 4 << 20 // pixels: more than a panel on a large screen has; each takes a hundred bytes
 	samples    = 16
 	ballSize   = 76
 	targetTime = 50 * time.Millisecond // for a picture while the camera or a light moves

@@ -45,7 +45,9 @@ func (s *studio) tab(t *testing.T) *tab {
 	require.NoError(t, err)
 	conn.SetReadLimit(64 << 20)
 	t.Cleanup(func() { conn.CloseNow() })
-	return &tab{t: t, conn: conn, cards: map[string][2]float32{}}
+	b := &tab{t: t, conn: conn, cards: map[string][2]float32{}}
+	s.tabs = append(s.tabs, b)
+	return b
 }
 
 // say sends a message and gives it the next number.

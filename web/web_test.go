@@ -26,6 +26,7 @@ type studio struct {
 	store *store.Store
 	srv   *httptest.Server
 	id    string
+	tabs  []*tab
 }
 
 func open(t testing.TB) *studio {
@@ -39,7 +40,7 @@ func open(t testing.TB) *studio {
 	t.Cleanup(srv.Close)
 	id, err := s.Create(context.Background(), project.New("Night harbour"))
 	require.NoError(t, err)
-	return &studio{t, s, srv, id}
+	return &studio{t: t, store: s, srv: srv, id: id}
 }
 
 func (s *studio) do(method, path string, body io.Reader, head map[string]string) (int, string) {
