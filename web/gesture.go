@@ -40,7 +40,7 @@ func gesture(st *stage.Stage, a aim, m said) (project.Edit, error) {
 		reach := 2 * float64(c.Distance) * math.Tan(float64(c.Angle)*math.Pi/360) // height of the picture at the target
 		return camera(map[string]any{"target": list(c.Target.Sub(view.Right.Mul(float32(dx * reach))).Add(view.Up.Mul(float32(dy * reach))))})
 	case "zoom":
-		return camera(map[string]any{"distance": max(1e-4, min(1e8, float64(c.Distance)*math.Exp(dy*2)))})
+		return camera(map[string]any{"distance": max(stage.Least, min(stage.Far, float64(c.Distance)*math.Exp(dy*2)))})
 	case "ball", "light":
 		for i := range st.Lights {
 			if st.Lights[i].ID == m.Light {
@@ -134,7 +134,7 @@ func (a aim) from(l *stage.Light, d, p vec.V) project.Edit {
 		fields["direction"] = list(d)
 	}
 	if l.Kind.Placed() {
-		fields["at"] = list(p.Add(d.Mul(max(l.At.Sub(p).Len(), 1e-4))))
+		fields["at"] = list(p.Add(d.Mul(max(l.At.Sub(p).Len(), stage.Least))))
 	}
 	return lightEdit(l, fields)
 }

@@ -133,13 +133,15 @@ func (s *Source) ball(in *Incident, px, py, pz []float32) {
 	n := len(px)
 	x, y, z, e, c := in.X[:n], in.Y[:n], in.Z[:n], in.E[:n], in.Cap[:n]
 	py, pz = py[:n], pz[:n]
-	r2, strength := s.Size*s.Size, s.Strength
+	// Nearer than this counts as this: the light is as strong as it gets.
+	r2, strength, least := s.Size*s.Size, s.Strength, float32(1e-30)
 	if s.Fade {
 		strength /= s.ref
+		least = max(least, 1e-12*s.Reach*s.Reach)
 	}
 	for i := range px {
 		dx, dy, dz := s.At[0]-px[i], s.At[1]-py[i], s.At[2]-pz[i]
-		d2 := max(dx*dx+dy*dy+dz*dz, r2, 1e-12)
+		d2 := max(dx*dx+dy*dy+dz*dz, r2, least)
 		inv := 1 / d2
 		k := vec.Sqrt(inv)
 		x[i], y[i], z[i], e[i], c[i] = dx*k, dy*k, dz*k, strength, min(1, r2*inv)
@@ -172,7 +174,7 @@ func (s *Source) vector(p vec.V) (dir vec.V, length, cap float32) {
 		across := q.Add(s.Dir.Mul(float32(z)))
 		rho, a := float64(across.Len()), float64(s.Size)
 		sum := rho*rho + z*z + a*a
-		root := math.Sqrt(max(1e-30, sum*sum-4*a*a*rho*rho))
+		root := math.Sqrt(max(1e-30*sum*sum, sum*sum-4*a*a*rho*rho))
 		ahead := 0.5 * (1 - (sum-2*a*a)/root)
 		beside := 0.0
 		if rho > 1e-6*a {
@@ -197,7 +199,7 @@ func (s *Source) polygon(p vec.V) (dir vec.V, length, cap float32) {
 	for i, k := range [4][2]float32{{-1, -1}, {1, -1}, {1, 1}, {-1, 1}} {
 		q := s.At.Add(u.Mul(k[0])).Add(v.Mul(k[1])).Sub(p)
 		x, y, z := float64(q[0]), float64(q[1]), float64(q[2])
-		l := 1 / max(1e-20, math.Sqrt(x*x+y*y+z*z))
+		l := 1 / max(1e-200, math.Sqrt(x*x+y*y+z*z))
 		c[i] = [3]float64{x * l, y * l, z * l}
 	}
 	var f [3]float64
@@ -287,11 +289,21 @@ func (s *Source) Aim(p, n, eye vec.V) (a Aim) {
 		about(q.Mul(1/d), s.Size/d)
 		a.Far = d - s.Size
 	case Disc:
-		a = Aim{s.At.Sub(p), s.U.Mul(s.Size), s.V.Mul(s.Size), plate, 0.9999}
+		a = s.flat(p, s.Size, plate)
 	case Rectangle:
-		a = Aim{s.At.Sub(p), s.U.Mul(s.Size), s.V.Mul(s.High), panel, 0.9999}
+		a = s.flat(p, s.High, panel)
 	}
 	return a
+}
+
+// flat is the aim at a disc or rectangle. Directions are about as long as 1, so that
+// rays over very large or small stages lose nothing to rounding.
+func (s *Source) flat(p vec.V, high float32, kind aimKind) Aim {
+	mid, k := s.At.Sub(p), float32(1)
+	if d := mid.Len(); d > 0 {
+		k = 1 / d
+	}
+	return Aim{mid.Mul(k), s.U.Mul(s.Size * k), s.V.Mul(high * k), kind, 0.9999 / k}
 }
 
 // Square tells whether the places of the light are those of a square.

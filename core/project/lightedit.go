@@ -70,7 +70,7 @@ func stand(p *Project, l *stage.Light, box *vec.Box) {
 	}
 	center, size := p.Stage.Camera.Target, p.Stage.Camera.Distance*0.3
 	if box != nil && !box.Empty() {
-		center, size = box.Center(), max(box.Diagonal(), 1e-3)
+		center, size = box.Center(), max(box.Diagonal(), stage.Least)
 	}
 	l.Azimuth, l.Elevation = 40, 40
 	l.At = center.Add(vec.Direction(l.Azimuth, l.Elevation).Mul(size))
@@ -191,7 +191,7 @@ func setLightField(p *Project, l *stage.Light, key string, e *Edit, v any) error
 			return err
 		}
 		if l.Fade && l.Reach == 0 {
-			l.Reach = max(1e-3, l.At.Sub(p.Stage.Camera.Target).Len())
+			l.Reach = max(stage.Least, l.At.Sub(p.Stage.Camera.Target).Len())
 		}
 		return nil
 	case "blend":
@@ -245,7 +245,7 @@ func changeKind(p *Project, l *stage.Light, kind light.Kind, box *vec.Box) error
 		}
 		l.Fade = true
 	case kind == light.Disc || kind == light.Rectangle:
-		l.Size, l.Height = max(l.Reach/4, 1e-3), max(l.Reach/4, 1e-3)
+		l.Size, l.Height = max(l.Reach/4, stage.Least), max(l.Reach/4, stage.Least)
 	}
 	if kind == light.Headlamp {
 		l.Shadows = false

@@ -55,7 +55,7 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 		}
 		if b := e.Box; s.Key == floor && b != nil && !b.Empty() { // wide enough for a shadow at 45°
 			size, c := b.Max.Sub(b.Min), b.Center()
-			m.At, m.Scale = vec.V{c[0], b.Min[1], c[2]}, max(size[0], size[1], size[2], 1e-3)
+			m.At, m.Scale = vec.V{c[0], b.Min[1], c[2]}, max(size[0], size[1], size[2], 1e-6)
 		}
 	} else {
 		m.File, _ = e.Value.(string)

@@ -307,7 +307,7 @@ func TestASingleRayChoosesInProportion(t *testing.T) {
 		dir, ok := pick(&l, &aim, up, u, v, candidates)
 		require.True(t, ok)
 		require.Greater(t, dir[1], float32(0))
-		sum += float64(dir[1]) / n
+		sum += float64(100*dir[1]/dir[2]) / n
 		u, v = fraction(float64(u)+0.1031), fraction(float64(v)+0.2963)
 	}
 	assert.InDelta(t, math.Pi/8/(2.0/3), sum, 0.03)

@@ -58,13 +58,13 @@ func (l *Light) check() error {
 	if !slices.Contains(light.Kinds, l.Kind) {
 		return fmt.Errorf("there is no kind of light %.20q", l.Kind)
 	}
-	size := float64(far)
+	size := float64(Far)
 	if l.Kind == light.Sun {
 		size = 90
 	}
 	least := 0.0
 	if l.Kind == light.Disc || l.Kind == light.Rectangle {
-		least = 1e-4
+		least = Least
 	}
 	for _, c := range []struct {
 		name      string
@@ -75,11 +75,11 @@ func (l *Light) check() error {
 		{"elevation", l.Elevation, -90, 90, false},
 		{"strength", float64(l.Strength), 0, 1000, false},
 		{"size", float64(l.Size), least, size, false},
-		{"height", float64(l.Height), least, far, l.Kind != light.Rectangle},
-		{"reach", float64(l.Reach), 1e-4, far, !l.Kind.Placed() || !l.Fade},
-		{"place", float64(l.At[0]), -far, far, false},
-		{"place", float64(l.At[1]), -far, far, false},
-		{"place", float64(l.At[2]), -far, far, false},
+		{"height", float64(l.Height), least, Far, l.Kind != light.Rectangle},
+		{"reach", float64(l.Reach), Least, Far, !l.Kind.Placed() || !l.Fade},
+		{"place", float64(l.At[0]), -Far, Far, false},
+		{"place", float64(l.At[1]), -Far, Far, false},
+		{"place", float64(l.At[2]), -Far, Far, false},
 	} {
 		if !c.skip {
 			if err := within(c.name, c.v, c.lo, c.hi); err != nil {

@@ -99,7 +99,13 @@ const (
 	maxID       = 64     // bytes of an id
 	maxParts    = 10_000 // of a model
 	maxPartName = 1000   // bytes
-	far         = 1e9
+)
+
+// Lengths on a stage, from the least that anything is apart or across to the most:
+// within them a stage looks the same at any size.
+const (
+	Least = 1e-12
+	Far   = 1e12
 )
 
 // Settle makes a stage that came from outside one of ours and checks it.
@@ -193,7 +199,7 @@ func (m *Model) check() error {
 		return err
 	}
 	for i := range 3 {
-		if err := within("place", float64(m.At[i]), -far, far); err != nil {
+		if err := within("place", float64(m.At[i]), -Far, Far); err != nil {
 			return err
 		}
 		if err := within("turn", float64(m.Turn[i]), -36000, 36000); err != nil {
@@ -210,11 +216,11 @@ func (c *Camera) check() error {
 	if err := within("elevation", c.Elevation, -89.9, 89.9); err != nil {
 		return err
 	}
-	if err := within("distance", float64(c.Distance), 1e-6, far); err != nil {
+	if err := within("distance", float64(c.Distance), Least, Far); err != nil {
 		return err
 	}
 	for _, v := range c.Target {
-		if err := within("target", float64(v), -far, far); err != nil {
+		if err := within("target", float64(v), -Far, Far); err != nil {
 			return err
 		}
 	}
@@ -259,7 +265,7 @@ func (c Camera) Frame(box vec.Box, aspect float64) Camera {
 		}
 		dist = max(dist, need)
 	}
-	c.Distance = float32(max(dist*1.12, float64(box.Diagonal())*1e-3, 1e-5))
+	c.Distance = float32(max(dist*1.12, float64(box.Diagonal())*1e-3, Least))
 	return c
 }
 
