@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -142,11 +143,13 @@ var bodies = map[string]int64{
 
 // What a body may take of our patience.
 const (
-	stall     = 20 * time.Second // without a byte
 	slowest   = 15 * time.Minute // in all
 	maxSpill  = 1 << 30          // bytes beyond a limit that are read, so that the sender hears why
 	spillTime = time.Minute
 )
+
+// stall is how long a body may bring nothing; tests have less time.
+var stall = 20 * time.Second
 
 // tooLargeError says that a body was larger than the studio takes there.
 type tooLargeError struct{ limit int64 }
@@ -174,16 +177,23 @@ func (v *Server) limited(next echo.HandlerFunc) echo.HandlerFunc {
 		b := &body{ReadCloser: r.Body, limit: limit, left: limit, rc: http.NewResponseController(c.Response()), end: time.Now().Add(slowest)}
 		r.Body = b
 		err := error(nil)
-		if r.ContentLength > limit {
+		switch {
+		case r.ContentLength > limit:
 			b.over = true
-			err = &tooLargeError{limit}
-		} else {
+		case limit == formBytes: // nothing is done before all of it is known to be there
+			var data []byte
+			if data, err = io.ReadAll(b); err == nil {
+				r.Body = io.NopCloser(bytes.NewReader(data))
+				err = next(c)
+			}
+		default:
 			err = next(c)
 		}
 		if b.over { // whatever was made of a body that was cut off
 			err = &tooLargeError{limit}
 			b.spill()
 		} else if b.stalled {
+			c.Response().Header().Set("Connection", "close")
 			err = errStalled
 		}
 		return err
@@ -220,7 +230,7 @@ func (b *body) Read(p []byte) (int, error) {
 	if errors.As(err, &timeout) && timeout.Timeout() {
 		b.stalled = true
 	}
-	if err != nil {
+	if errors.Is(err, io.EOF) { // otherwise the server itself would wait for the rest
 		_ = b.rc.SetReadDeadline(time.Time{})
 	}
 	return n, err

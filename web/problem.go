@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"io/fs"
 	"net/http"
@@ -102,7 +103,7 @@ func wantsJSON(r *http.Request) bool {
 
 // fail answers a request that went wrong: JSON to scripts, a page to people.
 func (v *Server) fail(c *echo.Context, err error) {
-	if c.Request().Context().Err() != nil {
+	if c.Request().Context().Err() != nil && errors.Is(err, context.Canceled) {
 		return // the browser has gone on to something newer
 	}
 	p := sentence(err)

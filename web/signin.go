@@ -37,7 +37,6 @@ type sessions struct {
 
 func newSessions(tls bool) *sessions {
 	m := scs.New()
-	m.Store = memstore.New()
 	m.Lifetime, m.IdleTimeout = sessionLife, sessionIdle
 	m.Cookie.Name = "mobanta"
 	if tls {

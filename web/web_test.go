@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"io"
-	"log/slog"
 	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
@@ -23,6 +22,7 @@ import (
 
 type studio struct {
 	t     testing.TB
+	dir   string
 	store *store.Store
 	srv   *httptest.Server
 	id    string
@@ -31,16 +31,7 @@ type studio struct {
 
 func open(t testing.TB) *studio {
 	t.Helper()
-	s, err := store.Open(t.TempDir())
-	require.NoError(t, err)
-	t.Cleanup(func() { s.Close() })
-	v, err := web.New(s, slog.New(slog.NewTextHandler(io.Discard, nil)), web.Options{})
-	require.NoError(t, err)
-	srv := httptest.NewServer(v.Handler())
-	t.Cleanup(srv.Close)
-	id, err := s.Create(context.Background(), project.New("Night harbour"))
-	require.NoError(t, err)
-	return &studio{t: t, store: s, srv: srv, id: id}
+	return behind(t, web.Options{})
 }
 
 func (s *studio) do(method, path string, body io.Reader, head map[string]string) (int, string) {
