@@ -14,6 +14,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -34,13 +35,33 @@ func behind(t testing.TB, o web.Options) *studio {
 	s, err := store.Open(dir)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	v, err := web.New(s, slog.New(slog.NewTextHandler(io.Discard, nil)), o)
+	var said logged
+	t.Cleanup(func() { assert.NotContains(t, said.String(), "a slip was caught") })
+	v, err := web.New(s, slog.New(slog.NewTextHandler(&said, nil)), o)
 	require.NoError(t, err)
 	srv := httptest.NewServer(v.Handler())
 	t.Cleanup(srv.Close)
 	id, err := s.Create(context.Background(), project.New("Night harbour"))
 	require.NoError(t, err)
 	return &studio{t: t, dir: dir, store: s, srv: srv, id: id}
+}
+
+// logged is what the studio logged.
+type logged struct {
+	mu  sync.Mutex
+	buf bytes.Buffer
+}
+
+func (l *logged) Write(p []byte) (int, error) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.buf.Write(p)
+}
+
+func (l *logged) String() string {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.buf.String()
 }
 
 // answer asks with a client that follows no redirects.

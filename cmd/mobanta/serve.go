@@ -133,9 +133,11 @@ func makeDemo(ctx context.Context, s *store.Store) error {
 
 func serve(ctx context.Context, out io.Writer, dir string, s *store.Store, h *store.Hold, d *door, path string) error {
 	// What is being brought in lies in the data folder, where a kill leaves it to be swept.
+	was := os.Getenv("TMPDIR")
 	if err := os.Setenv("TMPDIR", store.TempDir(dir)); err != nil {
 		return err
 	}
+	defer os.Setenv("TMPDIR", was)
 	o := web.Options{Hosts: d.hosts, TLS: d.cert != "" || d.proxied}
 	if !d.open {
 		o.Key = web.KeyOf(dir)
