@@ -335,3 +335,32 @@ func TestASlipInAHandlerIsNotShown(t *testing.T) {
 	assert.Contains(t, log.String(), "the kettle boiled over")
 	assert.Contains(t, log.String(), "export_test.go", "the log has the stack")
 }
+
+func TestNamesAreEscaped(t *testing.T) {
+	s := withBall(t)
+	const evil = `<script>alert(1)</script>"'><img src=x>`
+	name := func(edits ...project.Edit) {
+		t.Helper()
+		for i := range edits {
+			edits[i].Name = evil
+		}
+		_, _, err := s.store.Edit(context.Background(), s.id, edits)
+		require.NoError(t, err)
+	}
+	name(project.Edit{Op: "project.rename"}, project.Edit{Op: "look.rename", Look: "look1"}, project.Edit{Op: "node.rename", Look: "look1", Node: "n2"}, project.Edit{Op: "node.note", Look: "look1", Node: "n2", Value: evil},
+		project.Edit{Op: "section.gather", Look: "look1", Nodes: []string{"n1"}}, project.Edit{Op: "dial.add", Look: "look1", Node: "n2", Key: "mixing"}, project.Edit{Op: "swatch.add"},
+		project.Edit{Op: "bands.make", Look: "look1", Node: "n2"}, project.Edit{Op: "light.set", ID: "sun", Key: "name"}, project.Edit{Op: "model.set", ID: "model1", Key: "name"},
+		project.Edit{Op: "group.make", Look: "look1", Nodes: []string{"n3"}})
+	for _, path := range []string{"", "/panel/top", "/panel/network", "/panel/list", "/panel/front", "/panel/colours", "/panel/bench", "/panel/stage", "/panel/hint", "/search?q=", "/sources?to=n2.tone"} {
+		res := s.answer("GET", "/p/"+s.id+path, "", nil)
+		body, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		assert.Equal(t, 200, res.StatusCode, path)
+		assert.NotContains(t, string(body), "<script>alert", path)
+		assert.NotContains(t, string(body), "<img src=x", path)
+	}
+	body, err := io.ReadAll(s.answer("GET", "/", "", nil).Body)
+	require.NoError(t, err)
+	assert.NotContains(t, string(body), "<script>alert")
+	assert.Contains(t, string(body), "&lt;script&gt;")
+}
