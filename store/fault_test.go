@@ -446,3 +446,34 @@ func TestIDsOfAProjectFromBeforeTheyWereRemembered(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "n6", out[0].Created, "what was undone is in the history")
 }
+
+// What is accepted opens again, in any script: names are counted in letters, once.
+func TestNamesInAnyScriptSurviveARestart(t *testing.T) {
+	dir := t.TempDir()
+	s := opened(t, dir)
+	id, err := s.Create(ctx, project.New("a"))
+	require.NoError(t, err)
+	for _, name := range []string{strings.Repeat("Ж", 51), strings.Repeat("灯", 34), strings.Repeat("灯", 200), strings.Repeat("Ж", 200)} {
+		for _, e := range []project.Edit{{Op: "section.gather", Look: "look1", Nodes: []string{"n1"}}, {Op: "node.rename", Look: "look1", Node: "n2"}, {Op: "project.rename"}, {Op: "look.rename", Look: "look1"},
+			{Op: "dial.add", Look: "look1", Node: "n2", Key: "mixing"}, {Op: "dial.remove", Look: "look1", ID: "d1"}, {Op: "swatch.add"}, {Op: "bands.make", Look: "look1", Node: "n2"}, {Op: "light.set", ID: "sun", Key: "name"},
+			{Op: "group.make", Look: "look1", Nodes: []string{"n3"}}, {Op: "ramp.stop", Look: "look1", Node: "n2", Value: map[string]any{"name": name}}} {
+			e.Name = name
+			st, _, err := s.Edit(ctx, id, []project.Edit{e})
+			if err != nil {
+				assert.Contains(t, err.Error(), "no dial", e.Op) // the first was removed before
+				continue
+			}
+			clear(s.last)
+			again, err := s.Load(ctx, id)
+			require.NoError(t, err, e.Op)
+			assert.Equal(t, st.Project, again.Project)
+		}
+	}
+	for name, want := range map[string]string{strings.Repeat("灯", 201): "longer than 200 letters", strings.Repeat("x", 4<<20): "longer than 200 letters", "\u200b": "empty"} {
+		_, _, err := s.Edit(ctx, id, rename(name))
+		assert.ErrorContains(t, err, want)
+	}
+	st, _, err := s.Edit(ctx, id, rename("\u202eHar\x00bour\xff "))
+	require.NoError(t, err)
+	assert.Equal(t, "Harbour�", st.Project.Name)
+}

@@ -71,6 +71,15 @@ func Serve(bin, command, data, listen string) (*Server, error) {
 	return &Server{Address: address, PID: cmd.Process.Pid, cmd: cmd, bin: bin, data: data}, nil
 }
 
+// Run runs the program and returns what it printed.
+func Run(bin string, args ...string) (string, error) {
+	out, err := exec.Command(bin, args...).Output()
+	if err != nil {
+		return "", fmt.Errorf("drive: %v: %w", args, err)
+	}
+	return string(out), nil
+}
+
 // Stop asks the program to end and waits for it.
 func (s *Server) Stop() error {
 	s.cmd.Process.Signal(syscall.SIGTERM)
