@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"runtime"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -146,10 +147,15 @@ func (c chance) edit(p *project.Project) project.Edit {
 
 // sent passes an edit through the line as its bytes, and reads it as a handler does.
 func sent(e project.Edit, as string) ([]project.Edit, error) {
-	data, err := json.Marshal(map[string]any{"edits": []wish{{e, as}}})
+	data, err := json.Marshal(request{[]wish{{e, as}}})
 	if err != nil {
 		return nil, err
 	}
+	return received(data)
+}
+
+// received reads a request for edits as a handler does.
+func received(data []byte) ([]project.Edit, error) {
 	var r request
 	if err := json.Unmarshal(data, &r); err != nil {
 		return nil, err
@@ -180,13 +186,19 @@ func (y *tryout) step() (accepted bool, err error) {
 	if err != nil {
 		return false, nil
 	}
+	if e.Op == "model.add" && e.Kind == "" {
+		return false, nil // as apply refuses it
+	}
+	said, _ := json.Marshal(e)
+	return y.try(edits, said)
+}
+
+// try makes edits, which said is the text of.
+func (y *tryout) try(edits []project.Edit, said []byte) (accepted bool, err error) {
 	for i := range edits {
 		if edits[i].NeedsBox() {
 			box := stage.Bounds(&y.p.Stage, meshfile.Files(nil))
 			edits[i].Box = &box
-		}
-		if edits[i].Op == "model.add" && edits[i].Kind == "" {
-			return false, nil // as apply refuses it
 		}
 	}
 	before, err := y.p.Document()
@@ -196,29 +208,28 @@ func (y *tryout) step() (accepted bool, err error) {
 	began := spent()
 	now, doc, _, err := y.p.Revise(edits)
 	took := spent() - began
-	text, _ := json.Marshal(e)
 	if took > time.Second {
-		return false, fmt.Errorf("an edit took %v: %.2000s", took, text)
+		return false, fmt.Errorf("an edit took %v: %.2000s", took, said)
 	}
 	after, e2 := y.p.Document()
 	if e2 != nil || !bytes.Equal(before, after) {
-		return false, fmt.Errorf("an edit changed what it was made on: %.2000s", text)
+		return false, fmt.Errorf("an edit changed what it was made on: %.2000s", said)
 	}
 	if err != nil {
 		return false, nil
 	}
 	opened, err := project.Read(doc)
 	if err != nil {
-		return true, fmt.Errorf("what was accepted does not open: %w: %.2000s", err, text)
+		return true, fmt.Errorf("what was accepted does not open: %w: %.2000s", err, said)
 	}
 	if again, err := opened.Document(); err != nil || !bytes.Equal(doc, again) {
-		return true, fmt.Errorf("what was accepted opens as something else: %.2000s\n%s\n%s", text, doc, again)
+		return true, fmt.Errorf("what was accepted opens as something else: %.2000s\n%s\n%s", said, doc, again)
 	}
 	if shown, err := now.Document(); err != nil || !bytes.Equal(doc, shown) {
-		return true, fmt.Errorf("what is shown is not what was stored: %.2000s", text)
+		return true, fmt.Errorf("what is shown is not what was stored: %.2000s", said)
 	}
 	if err := y.render(opened); err != nil {
-		return true, fmt.Errorf("what was accepted does not render: %w: %.2000s\n%s", err, text, doc)
+		return true, fmt.Errorf("what was accepted does not render: %w: %.2000s\n%s", err, said, doc)
 	}
 	y.p = now
 	if len(doc) > 25_000 {
@@ -265,6 +276,59 @@ func (y *tryout) render(p *project.Project) (err error) {
 // solids gives the solids of a stage, and one for models that never came.
 type solids struct{ meshfile.Files }
 
+// In a new project with a cube, "look1" has n1 diffuse light, n2 a ramp, n3 lines and
+// n4 the finish.
+var requestsThatDidHarm = [][]string{
+	// An input of a group shown outside without a key, then under one of no node.
+	{`{"edits":[{"op":"group.make","look":"look1","nodes":["n1","n2"],"name":"Harbour"}]}`, `{"edits":[{"op":"group.expose","group":"g1"}]}`, `{"edits":[{"op":"group.expose","group":"g1","node":"n1"}]}`,
+		`{"edits":[{"op":"group.expose","group":"g1","node":"n9","key":"tone","value":"output"}]}`, `{"edits":[{"op":"group.expose","group":"g1","node":"n1","key":"wrap","name":"` + strings.Repeat("灯", 200) + `"}]}`},
+	// Names that one place counted in letters and another in bytes; no letters at all.
+	{`{"edits":[{"op":"section.gather","look":"look1","nodes":["n1","n2"],"name":"` + strings.Repeat("Ж", 51) + `"}]}`, `{"edits":[{"op":"section.gather","look":"look1","nodes":["n3"],"name":"` + strings.Repeat("灯", 34) + `"}]}`,
+		"{\"edits\":[{\"op\":\"project.rename\",\"name\":\"\xff\xfe\"}]}", `{"edits":[{"op":"project.rename","name":"\u202egnp.exe\u0000"}]}`, `{"edits":[{"op":"look.rename","look":"look1","name":"` + strings.Repeat("n", 300_000) + `"}]}`},
+	// Ports of two types swapped; wires of what went.
+	{`{"edits":[{"op":"node.add","look":"look1","kind":"blend"},{"op":"wire","look":"look1","from":"n2.colour","to":"n5.base"},{"op":"wire","look":"look1","from":"n1.tone","to":"n5.amount"}]}`,
+		`{"edits":[{"op":"node.swap","look":"look1","node":"n5","from":"base","to":"amount"}]}`, `{"edits":[{"op":"node.swap","look":"look1","node":"n5","from":"base","to":"over"}]}`,
+		`{"edits":[{"op":"node.remove","look":"look1","nodes":["n1"]}]}`, `{"edits":[{"op":"dial.add","look":"look1","node":"n1","key":"wrap"}]}`},
+	// A group within itself, and one within one within one.
+	{`{"edits":[{"op":"group.make","look":"look1","nodes":["n1"],"name":"A"}]}`, `{"edits":[{"op":"node.add","group":"g1","kind":"group:g1"}]}`,
+		`{"edits":[{"op":"group.make","look":"look1","nodes":["n5"],"name":"B"},{"op":"group.make","look":"look1","nodes":["n6"],"name":"C"}]}`, `{"edits":[{"op":"node.add","group":"g1","kind":"group:g3"}]}`, `{"edits":[{"op":"group.remove","group":"g1"}]}`},
+	// No look, no model, no light.
+	{`{"edits":[{"op":"look.remove","look":"look1"}]}`, `{"edits":[{"op":"model.remove","id":"model1"},{"op":"light.remove","id":"sun"}]}`, `{"edits":[{"op":"light.add","kind":"rectangle"},{"op":"camera.frame"}]}`},
+	// Numbers at their ends and beyond.
+	{`{"edits":[{"op":"camera.set","value":{"distance":1e-6,"target":[0,1e9,0]}}]}`, `{"edits":[{"op":"light.add","kind":"point"},{"op":"light.set","id":"light1","key":"height","value":1e308}]}`, `{"edits":[{"op":"model.set","id":"model1","key":"scale","value":1e-6}]}`,
+		`{"edits":[{"op":"node.add","look":"look1","kind":"maths"},{"op":"node.set","look":"look1","node":"n5","key":"operation","value":"power"},{"op":"node.input","look":"look1","node":"n5","key":"a","value":1e6},{"op":"node.input","look":"look1","node":"n5","key":"b","value":4},{"op":"wire","look":"look1","from":"n5.value","to":"n2.tone"}]}`, `{"edits":[{"op":"time.set","value":"nan"}]}`,
+		`{"edits":[{"op":"node.add","look":"look1","kind":"formula"},{"op":"node.set","look":"look1","node":"n6","key":"text","value":"exp(99.) * a"},{"op":"wire","look":"look1","from":"n5.value","to":"n6.a"}]}`},
+	// Ids that were given before.
+	{`{"edits":[{"op":"node.add","look":"look1","kind":"blend"},{"op":"node.remove","look":"look1","nodes":["n5"]},{"op":"node.add","look":"look1","kind":"range"},{"op":"node.rename","look":"look1","node":"n6","name":"Here"}]}`,
+		`{"edits":[{"op":"node.rename","look":"look1","node":"n5","name":"Gone"}]}`, `{"edits":[{"op":"light.add","kind":"disc"},{"op":"light.remove","id":"light1"},{"op":"light.add","kind":"disc"}]}`, `{"edits":[{"op":"swatch.add","value":"#D4843F"},{"op":"swatch.remove","id":"c1"},{"op":"swatch.add","value":"#D4843F"}]}`},
+	// Fields of the wrong kind, none at all, and many.
+	{`{"edits":null}`, `{"edits":[{}]}`, `{"edits":[{"op":"look.add","network":{"nodes":[{"id":"","kind":""},{"id":"n1","kind":"finish"},{"id":"n1","kind":"finish"}]}}]}`, `{"edits":[{"op":"look.assign","id":"model1","part":"__proto__","look":"look1"}]}`, `{"edits":[{"op":"look.wear","look":"nothing"}]}`,
+		`{"edits":[` + strings.Repeat(`{"op":"node.add","look":"look1","kind":"ramp"},`, 40) + `{"op":"node.duplicate","look":"look1","nodes":["n5","n6","n5"]}]}`},
+}
+
+// Edits as strangers send them: each line of the input is the body of a request, made
+// on what the ones before left. The seeds are what once did harm, and their kin.
+func FuzzRequests(f *testing.F) {
+	for _, lines := range requestsThatDidHarm {
+		f.Add([]byte(strings.Join(lines, "\n")))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		runtime.LockOSThread()
+		defer runtime.UnlockOSThread()
+		y := newTryout(chance{})
+		for line := range bytes.Lines(data) {
+			edits, err := received(line)
+			if err != nil || slices.ContainsFunc(edits, func(e project.Edit) bool { return e.Op == "model.add" && e.Kind == "" }) {
+				continue
+			}
+			_, err = y.try(edits, line)
+			require.NoError(t, err)
+		}
+	})
+}
+
+// FuzzEdits makes edits by chance, out of what a project holds and does not. To search for long, give it
+// -fuzzminimizetime=1s: an input is worth little less for being long.
 func FuzzEdits(f *testing.F) {
 	for seed := range 40 {
 		r := rand.New(rand.NewPCG(uint64(seed), 8))
