@@ -101,6 +101,14 @@ func TestInverseSquare(t *testing.T) {
 		_, e, _ := s.At1(s.At, vec.V{})
 		assert.False(t, math.IsInf(float64(e), 0) || math.IsNaN(float64(e)), "in its middle")
 	}
+	// A light of a small stage fades as that of a large one does, and grows until a millionth of its reach.
+	for _, scale := range []float32{1e-9, 1e-4, 1, 1e9} {
+		s := ready(Source{Kind: Point, Strength: 0.7, Fade: true, Reach: 5 * scale})
+		for d, want := range map[float32]float32{50: 0.7 / 100, 5: 0.7, 0.5: 70, 5e-6: 0.7e12, 5e-8: 0.7e12} {
+			_, e, _ := s.At1(vec.V{0, d * scale, 0}, vec.V{})
+			assert.InEpsilon(t, want, e, 1e-4, "%v at %v", scale, d)
+		}
+	}
 	even := ready(Source{Kind: Point, At: vec.V{0, 9, 0}, Strength: 0.7})
 	_, e, _ := even.At1(vec.V{}, vec.V{})
 	assert.Equal(t, float32(0.7), e, "no fade: the same everywhere")

@@ -109,6 +109,50 @@ func TestConcaveFacesAreCutWithinTheirOutline(t *testing.T) {
 	assert.InDelta(t, 2.2, surface(t, m).Area(), 1e-5) // by the shoelace formula
 }
 
+// star returns a face that turns in at every other of its n corners, beside the y axis, and its area.
+func star(m *Mesh, n int) (face []Corner, area float64) {
+	for i := range n {
+		r := float64(1 + i%2)
+		sin, cos := math.Sincos(2 * math.Pi * float64(i) / float64(n))
+		m.Positions = append(m.Positions, vec.V{float32(r * cos), float32(r * sin), 0})
+		face = append(face, Corner{int32(len(m.Positions) - 1), -1, -1})
+	}
+	return face, float64(n) / 2 * 2 * math.Sin(2*math.Pi/float64(n))
+}
+
+// Ears are searched in faces of up to 512 corners, and no more once they have taken
+// all the work that they may: what is left is cut as a fan, and keeps its corners.
+func TestEarsTakeSoMuchWorkAndNoMore(t *testing.T) {
+	for n, cut := range map[int]bool{512: true, 514: false} {
+		m := &Mesh{}
+		m.AddPart("star", color.C{})
+		face, area := star(m, n)
+		m.AddFace(0, face...)
+		s := surface(t, m)
+		assert.Len(t, s.Tri, n-2)
+		assert.Equal(t, cut, math.Abs(s.Area()-area) < 1e-4*area, "%d corners: %v, not %v", n, s.Area(), area)
+	}
+	m := &Mesh{}
+	m.AddPart("star", color.C{})
+	face, area := star(m, 64)
+	m.AddFace(0, face...)
+	s := surface(t, m)
+	poly := make([]int32, len(face))
+	for i := range poly {
+		poly[i] = int32(i)
+	}
+	for _, tc := range []struct {
+		ears int
+		cut  bool
+	}{{earWork, true}, {1, false}, {0, false}, {-5, false}} {
+		s.ears = tc.ears
+		s.Tri = s.triangulate(nil, poly, vec.V{0, 0, 1})
+		assert.Len(t, s.Tri, 62)
+		assert.Equal(t, tc.cut, math.Abs(s.Area()-area) < 1e-4*area, "%d left", tc.ears)
+		assert.Less(t, s.ears, max(1, tc.ears), "what it took is taken off")
+	}
+}
+
 func TestVeryManyFacesAroundOneVertex(t *testing.T) {
 	m := &Mesh{Positions: []vec.V{{0, 0, 0}}}
 	m.AddPart("fan", color.C{})

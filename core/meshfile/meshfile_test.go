@@ -217,12 +217,30 @@ func TestGLTFRefusesInWords(t *testing.T) {
 		"no triangles":       {head(`"scenes":[{"nodes":[]}]`), "no triangles"},
 		"GLB cut off":        {glb(head(plain), corners)[:60], "cut off"},
 		"too many entries":   {append([]byte(`{"asset":{"version":"2.0"},"nodes":[`), bytes.Repeat([]byte("{},"), 300_000)...), "too much in it"},
+		"mode 99":            {with(`"attributes"`, `"mode":99,"attributes"`), "unknown mode 99"},
+		"mode -1":            {with(`"attributes"`, `"mode":-1,"attributes"`), "unknown mode -1"},
+		"an unknown type":    {with(`"VEC3"`, `"VEC9"`), `unknown type "VEC9"`},
+		"a short matrix":     {with(`"mesh":0`, `"mesh":0,"matrix":[1,0,0,0,0,1,0,0,0,0,1,0,0,0,0]`), "has 15 numbers, not 16"},
+		"a long turn":        {with(`"mesh":0`, `"mesh":0,"rotation":[0,0,0,1,0]`), "rotation has 5 numbers"},
+		"a flat scale":       {with(`"mesh":0`, `"mesh":0,"scale":[1,1]`), "scale has 2 numbers"},
+		"a long way":         {with(`"mesh":0`, `"mesh":0,"translation":[0,0,0,0]`), "translation has 4 numbers"},
 		"index out of range": {gltf(append(bytes.Clone(corners), 0, 1, 9), fmt.Sprintf(triangle, "", `,"indices":1`, `,{"buffer":0,"byteOffset":36,"byteLength":3}`,
 			`,{"bufferView":1,"componentType":5121,"count":3,"type":"SCALAR"}`)), "index 2 refers to position 9 of 3"},
 	} {
 		_, err := meshfile.Read(context.Background(), "a.gltf", tc.data, nil)
 		assert.ErrorContains(t, err, tc.want, name)
 	}
+}
+
+func TestGLTFComponentTypes(t *testing.T) {
+	plain := fmt.Sprintf(triangle, "", "", "", "")
+	for kind := 5118; kind <= 5128; kind++ {
+		_, err := meshfile.Read(context.Background(), "a.gltf", gltf(corners, strings.Replace(plain, "5126", fmt.Sprint(kind), 1)), nil)
+		known := kind >= 5120 && kind <= 5126 && kind != 5124
+		assert.Equal(t, !known, err != nil && strings.Contains(err.Error(), "no component type that glTF knows"), "%d: %v", kind, err)
+	}
+	_, err := meshfile.Read(context.Background(), "a.gltf", gltf(corners, strings.Replace(plain, `"componentType":5126,`, "", 1)), nil)
+	assert.ErrorContains(t, err, "no component type")
 }
 
 // A small file must not take much memory, whatever it claims.

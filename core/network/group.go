@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strconv"
 	"strings"
 
 	"mobanta/core/text"
@@ -405,16 +404,20 @@ func exposedKey(list []Exposed, given map[string]int, key string) string {
 	if len(base) > 48 || !idPattern.MatchString(base) {
 		base = "port"
 	}
-	highest := given[base]
-	for _, e := range list {
-		if letters, v := Numbered(e.Key); letters == base {
-			highest = max(highest, v, 1)
+	highest := func(letters string) int {
+		v := given[letters]
+		for _, e := range list {
+			if e.Key == letters {
+				v = max(v, 1)
+			}
+			v = max(v, number(e.Key, letters))
 		}
+		return v
 	}
-	if highest == 0 {
+	if highest(base) == 0 {
 		return base
 	}
-	return base + strconv.Itoa(highest+1)
+	return NextID(base, highest)
 }
 
 // Make takes nodes out of a network into a group and puts a node that stands for

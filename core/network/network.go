@@ -559,13 +559,13 @@ func (n *Network) Order() ([]int, error) {
 
 // newID returns an id that no node has or had: n1, n2…
 func (n *Network) newID() string {
-	highest := n.Given["n"]
-	for i := range n.Nodes {
-		if letters, v := Numbered(n.Nodes[i].ID); letters == "n" {
-			highest = max(highest, v)
+	return NextID("n", func(letters string) int {
+		highest := n.Given[letters]
+		for i := range n.Nodes {
+			highest = max(highest, number(n.Nodes[i].ID, letters))
 		}
-	}
-	return "n" + strconv.Itoa(highest+1)
+		return highest
+	})
 }
 
 // maxNumber is the highest number in an id that counts as one.
@@ -579,4 +579,22 @@ func Numbered(id string) (letters string, number int) {
 		return id[:at], v
 	}
 	return id, 0
+}
+
+// number returns the number of an id with those letters, 0 for any other.
+func number(id, letters string) int {
+	if l, v := Numbered(id); l == letters {
+		return v
+	}
+	return 0
+}
+
+// NextID returns the id with those letters whose number comes after the highest one
+// that they ever had. Letters whose numbers have run out, as a file from elsewhere
+// may have it, get an underscore more.
+func NextID(letters string, highest func(letters string) int) string {
+	for highest(letters) >= maxNumber {
+		letters += "_"
+	}
+	return letters + strconv.Itoa(highest(letters)+1)
 }

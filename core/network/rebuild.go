@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strconv"
 	"strings"
 
 	"mobanta/core/color"
@@ -418,7 +417,10 @@ func (n *Network) Paste(cat Catalogue, f Network) ([]string, error) {
 func (n *Network) Renumbered(given map[string]int) Network {
 	out := n.Clone()
 	out.Given = given
-	r := renumbering{given, map[string]int{"n": given["n"], "s": given["s"], "d": given["d"]}, map[string]string{}}
+	r := renumbering{given, maps.Clone(given), map[string]string{}}
+	if given == nil {
+		r.highest = map[string]int{}
+	}
 	for i := range out.Nodes {
 		r.keep(out.Nodes[i].ID)
 	}
@@ -469,16 +471,16 @@ func (r *renumbering) keep(id string) {
 		return
 	}
 	r.of[id] = id
-	if h, ok := r.highest[letters]; ok {
-		r.highest[letters] = max(h, number)
-	}
+	r.highest[letters] = max(r.highest[letters], number)
 }
 
 // now returns the id that stands for an old one.
 func (r *renumbering) now(id, letters string) string {
 	if r.of[id] == "" {
-		r.highest[letters]++
-		r.of[id] = letters + strconv.Itoa(r.highest[letters])
+		to := NextID(letters, func(letters string) int { return r.highest[letters] })
+		letters, number := Numbered(to)
+		r.highest[letters] = number
+		r.of[id] = to
 	}
 	return r.of[id]
 }
@@ -489,19 +491,16 @@ func (n *Network) sectionID() string {
 
 // freeID returns an id with those letters that no section and no dial has or had.
 func (n *Network) freeID(letters string) string {
-	highest := n.Given[letters]
-	see := func(id string) {
-		if l, v := Numbered(id); l == letters {
-			highest = max(highest, v)
+	return NextID(letters, func(letters string) int {
+		highest := n.Given[letters]
+		for i := range n.Sections {
+			highest = max(highest, number(n.Sections[i].ID, letters))
 		}
-	}
-	for i := range n.Sections {
-		see(n.Sections[i].ID)
-	}
-	for i := range n.Dials {
-		see(n.Dials[i].ID)
-	}
-	return letters + strconv.Itoa(highest+1)
+		for i := range n.Dials {
+			highest = max(highest, number(n.Dials[i].ID, letters))
+		}
+		return highest
+	})
 }
 
 // DialID returns the id for a new dial.

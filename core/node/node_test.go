@@ -441,6 +441,12 @@ func TestToneNodesAgreeWithTheirFormulas(t *testing.T) {
 	}
 }
 
+func TestPower(t *testing.T) {
+	for _, tc := range [][3]float32{{0, -1, 0}, {0, -0.5, 0}, {0, 0, 1}, {0, 2, 0}, {2, -1, 0.5}, {2, 10, 1024}, {-2, 3, -8}, {-2, -1, -0.5}, {-2, 0.5, 0}, {9, 0.5, 3}} {
+		assert.Equal(t, tc[2], node.Power(tc[0], tc[1]), "%v to the %v", tc[0], tc[1])
+	}
+}
+
 func TestSplitAndJoinAreInverse(t *testing.T) {
 	b := on(t, stagetest.Of(t, mesh.Sphere(1, 12, 6)))
 	for _, space := range []string{"rgb", "hsv", "oklch", "xyz"} {

@@ -2,9 +2,12 @@ package pixmap
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
+	"hash/crc32"
 	"image"
 	"image/png"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -88,6 +91,51 @@ func TestBadPictures(t *testing.T) {
 	} {
 		_, err := Read(data)
 		assert.Error(t, err, name)
+	}
+}
+
+// jpegOf returns the head of a JPEG file of that size, in passes or not, after a
+// piece of its maker's that looks like the other sort.
+func jpegOf(w, h int, passes bool) []byte {
+	kind, other := byte(0xc0), byte(0xc2)
+	if passes {
+		kind, other = other, kind
+	}
+	piece := make([]byte, 2+0x104)
+	copy(piece, "\xff\xe0\x01\x04JFIF\x00\xff"+string([]byte{other}))
+	frame := []byte{0xff, kind, 0, 17, 8, byte(h >> 8), byte(h), byte(w >> 8), byte(w), 3, 1, 0x11, 0, 2, 0x11, 1, 3, 0x11, 1}
+	return slices.Concat([]byte{0xff, 0xd8}, piece, []byte{0xff}, frame)
+}
+
+// pngOf returns the head of a PNG file of that size.
+func pngOf(w, h, depth, kind, interlaced int) []byte {
+	head := []byte{'I', 'H', 'D', 'R', byte(w >> 24), byte(w >> 16), byte(w >> 8), byte(w), byte(h >> 24), byte(h >> 16), byte(h >> 8), byte(h), byte(depth), byte(kind), 0, 0, byte(interlaced)}
+	out := append([]byte("\x89PNG\r\n\x1a\n\x00\x00\x00\x0d"), head...)
+	return binary.BigEndian.AppendUint32(out, crc32.ChecksumIEEE(head))
+}
+
+// A picture may take 416 MB to read, by what its reader makes: so many bytes a pixel
+// for each kind.
+func TestPicturesThatTakeTooMuchMemory(t *testing.T) {
+	for name, tc := range map[string]struct {
+		of   func(w, h int) []byte
+		each int
+	}{
+		"8 bits":              {func(w, h int) []byte { return pngOf(w, h, 8, 6, 0) }, 8},
+		"8 bits, interlaced":  {func(w, h int) []byte { return pngOf(w, h, 8, 2, 1) }, 8},
+		"16 bits":             {func(w, h int) []byte { return pngOf(w, h, 16, 2, 0) }, 12},
+		"16 bits with alpha":  {func(w, h int) []byte { return pngOf(w, h, 16, 6, 0) }, 12},
+		"16 bits, interlaced": {func(w, h int) []byte { return pngOf(w, h, 16, 6, 1) }, 16},
+		"JPEG":                {func(w, h int) []byte { return jpegOf(w, h, false) }, 8},
+		"JPEG in passes":      {func(w, h int) []byte { return jpegOf(w, h, true) }, 24},
+	} {
+		const w = 1 << 12
+		rows := min(416<<20/tc.each, 32<<20) / w
+		n, err := Pixels(tc.of(w, rows))
+		require.NoError(t, err, name)
+		assert.Equal(t, w*rows, n)
+		assert.NoError(t, check(tc.of(w, rows)), name)
+		assert.Error(t, check(tc.of(w, rows+1)), name)
 	}
 }
 

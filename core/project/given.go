@@ -110,7 +110,7 @@ func (g Given) network(scope string, n *network.Network) {
 
 // nextID returns the id of the project with those letters that comes next.
 func (p *Project) nextID(letters string) string {
-	return letters + strconv.Itoa(p.Given[""][letters]+1)
+	return network.NextID(letters, func(letters string) int { return p.Given[""][letters] })
 }
 
 // freshID gives that id away.

@@ -195,6 +195,9 @@ func addToList(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 		return err
 	}
 	fresh := ordinalKey(p.highest(e, l) + 1)
+	if ordinal(fresh) == 0 {
+		return fmt.Errorf("project: the keys of %s are numbered too high to go on: put a new node in its place", d.Title(p.Catalogue()))
+	}
 	o.Label = "added to " + d.Title(p.Catalogue())
 	return n.SetValue(p.Catalogue(), e.Node, key, l.add(fresh, strings.TrimSpace(e.Name)).value())
 }

@@ -50,6 +50,20 @@ func TestCheckRefuses(t *testing.T) {
 	}
 }
 
+// The ends of the ranges that are documented are in them, as float32 holds them too.
+func TestEndsOfRangesBelongToThem(t *testing.T) {
+	for v, in := range map[float32]bool{1e-12: true, 1e12: true, 9.9e-13: false, 1.01e12: false, 0: false, -1: false} {
+		s := stage.New()
+		s.Camera.Distance = v
+		assert.Equal(t, in, s.Check() == nil, v)
+	}
+	for v, in := range map[float64]bool{89.9: true, -89.9: true, 89.91: false, -89.91: false} {
+		s := stage.New()
+		s.Camera.Elevation = v
+		assert.Equal(t, in, s.Check() == nil, v)
+	}
+}
+
 func TestFrameFitsFromEverySide(t *testing.T) {
 	box := vec.Box{Min: vec.V{-1, -2, -3}, Max: vec.V{4, 5, 6}}
 	for _, ortho := range []bool{false, true} {
