@@ -49,3 +49,35 @@ func TestAnArchiveThatListsTooMuchIsRefused(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, z.File, 70_000)
 }
+
+func TestReadGivesWhatWasPackedAndNothingElse(t *testing.T) {
+	var buf bytes.Buffer
+	z := zip.NewWriter(&buf)
+	for _, name := range []string{"a", "none"} {
+		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store})
+		require.NoError(t, err)
+		if name == "a" {
+			_, err = w.Write([]byte("copper bands"))
+			require.NoError(t, err)
+		}
+	}
+	require.NoError(t, z.Close())
+	read := func(data []byte, name string) ([]byte, error) {
+		z, err := Open(bytes.NewReader(data), int64(len(data)), 1<<20)
+		require.NoError(t, err)
+		for _, f := range z.File {
+			if f.Name == name {
+				return Read(f)
+			}
+		}
+		return nil, zip.ErrFormat
+	}
+	got, err := read(buf.Bytes(), "a")
+	require.NoError(t, err)
+	assert.Equal(t, "copper bands", string(got))
+	got, err = read(buf.Bytes(), "none")
+	require.NoError(t, err)
+	assert.Empty(t, got)
+	_, err = read(bytes.Replace(buf.Bytes(), []byte("copper"), []byte("kopper"), 1), "a")
+	assert.ErrorIs(t, err, zip.ErrChecksum)
+}

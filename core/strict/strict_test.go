@@ -70,6 +70,14 @@ func TestSlipsAreToldByTheirPlace(t *testing.T) {
 	}
 }
 
+func TestDepth(t *testing.T) {
+	var v any
+	assert.NoError(t, Decode([]byte(strings.Repeat("[", 64)+strings.Repeat("]", 64)), &v))
+	assert.ErrorContains(t, Decode([]byte(strings.Repeat("[", 65)+strings.Repeat("]", 65)), &v), "line 1, column 65: ")
+	assert.NoError(t, Decode([]byte("["+strings.Repeat("[],{},", 100)+"1]"), &v), "beside each other they are not deep")
+	assert.NoError(t, Decode([]byte(`["\"`+strings.Repeat("[", 100)+`\\",`+strings.Repeat("[", 63)+strings.Repeat("]", 64)), &v), "nor within a text")
+}
+
 func TestAByteOrderMarkIsPassedOver(t *testing.T) {
 	var v outer
 	assert.NoError(t, Decode([]byte("\xef\xbb\xbf{\"name\":\"a\",\"n\":3}"), &v))

@@ -60,6 +60,18 @@ func TestClip(t *testing.T) {
 	assert.Equal(t, "灯灯", Clip("灯灯灯", 2))
 	assert.Equal(t, "ab", Clip("ab \n", 40))
 	assert.Len(t, Clip(strings.Repeat("x", 1<<20), 80), 80)
+	assert.Equal(t, "abc", Clip("abcd", 3))
+	assert.Equal(t, "abcd", Clip("abcd", 4))
+}
+
+// Which letters go, which become spaces and which stay, at the ends of each range.
+func TestLettersThatGo(t *testing.T) {
+	for r, want := range map[rune]string{
+		0x1f: "", 0x20: " ", 0x7e: "~", 0x7f: "", 0x84: "", 0x85: " ", 0x86: "", 0x9f: "", 0xa0: "\u00a0", 0x2027: "\u2027", 0x2028: " ", 0x2029: " ",
+		0x202a: "", 0x202c: "", 0x202e: "", 0x202f: "\u202f", 0x2065: "\u2065", 0x2066: "", 0x2069: "", 0x206a: "\u206a", 0xfefe: "\ufefe", 0xfeff: "", 0xff00: "\uff00",
+	} {
+		assert.Equal(t, "a"+want+"b", Line("a"+string(r)+"b"), "%U", r)
+	}
 }
 
 // What has been taken as a name once is taken again, as it is.
