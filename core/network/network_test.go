@@ -88,6 +88,19 @@ func TestSettleRefusesInWords(t *testing.T) {
 	assert.ErrorContains(t, (&network.Network{Nodes: make([]network.Node, network.MaxNodes+1)}).Settle(cat), "more than")
 }
 
+// Only colours follow swatches, and only ramps band sets.
+func TestFollowers(t *testing.T) {
+	for key, want := range map[string]string{"stops": "", "mixing": "has no ramp", "tone": "has no ramp", "gone": "has no ramp"} {
+		n := settled(t)
+		n.Node("bands").Bands = map[string]string{key: "bands1"}
+		if err := n.Settle(cat); want == "" {
+			assert.NoError(t, err)
+		} else {
+			assert.ErrorContains(t, err, want, key)
+		}
+	}
+}
+
 func TestConversions(t *testing.T) {
 	types := []network.Type{network.Tone, network.Color, network.Vector}
 	for _, a := range types {

@@ -37,6 +37,18 @@ func TestLights(t *testing.T) {
 	apply(t, p, project.Edit{Op: "light.set", ID: id, Key: "fields", Value: map[string]any{"at": []any{1.0, 2.0, 3.0}, "direction": []any{0.0, 1.0, 0.0}}})
 	assert.Equal(t, vec.V{1, 2, 3}, p.Stage.Lights[1].At)
 	assert.InDelta(t, 90, p.Stage.Lights[1].Elevation, 1e-4)
+	l := &p.Stage.Lights[1]
+	for _, reach := range []float32{8, stage.Least} { // as large as its distance asks for, and never nothing
+		l.Kind, l.Reach = light.Point, reach
+		apply(t, p, project.Edit{Op: "light.set", ID: id, Key: "kind", Value: string(light.Disc)})
+		assert.Equal(t, max(reach/4, stage.Least), l.Size)
+		assert.Equal(t, l.Size, l.Height)
+	}
+	for _, at := range []vec.V{{0, 3, 4}, {}} {
+		l.At, l.Reach, l.Fade = p.Stage.Camera.Target.Add(at), 0, false
+		apply(t, p, project.Edit{Op: "light.set", ID: id, Key: "fade", Value: true})
+		assert.InDelta(t, max(at.Len(), stage.Least), l.Reach, 1e-5)
+	}
 	part := stage.PartID(p.Stage.Models[0].ID, "Sphere")
 	apply(t, p, project.Edit{Op: "light.set", ID: id, Key: "part", Value: part})
 	assert.Equal(t, []string{part}, p.Stage.Lights[1].Parts)

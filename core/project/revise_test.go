@@ -145,4 +145,45 @@ func TestGroupsThatComeInAreToldApart(t *testing.T) {
 	assert.Equal(t, 2, bring(func(g *network.Group) { g.Note = "other" }))
 	assert.Equal(t, 2, bring(func(g *network.Group) { g.Nodes[0].Set = map[string]any{"wrap": 0.5} }))
 	assert.Equal(t, 2, bring(func(g *network.Group) { g.Nodes = append(g.Nodes, network.Node{ID: "n9", Kind: "ramp"}) }))
+	on(t, p, project.Edit{Op: "group.single", Node: "n5"})
+	groups := p.UsedGroups(&p.Looks[0].Network)
+	p.Groups[1].Name = p.Groups[0].Name // two that are the same: the one of the same id is taken
+	groups[0].Name = p.Groups[0].Name
+	q := p.Clone()
+	o := apply(t, q, project.Edit{Op: "group.bring", Look: "look1", Groups: groups})
+	assert.Equal(t, network.GroupPrefix+groups[0].ID, q.Looks[0].Node(o.Created).Kind)
+}
+
+// A look that is on no part is put on in one edit: in place of the one that is
+// shown, or on all parts where nothing wears that.
+func TestPuttingOnALook(t *testing.T) {
+	p := project.New("p")
+	refused(t, p, "no part of a model", project.Edit{Op: "look.wear"})
+	apply(t, p, project.Edit{Op: "model.add", Kind: "cube"})
+	apply(t, p, project.Edit{Op: "model.add", Kind: "sphere"})
+	apply(t, p, project.Edit{Op: "look.add", Name: "Copper"})
+	apply(t, p, project.Edit{Op: "look.add", Name: "Ink"})
+	apply(t, p, project.Edit{Op: "look.assign", ID: "model2", Look: "look2"})
+	looks := func() (out []string) {
+		for _, m := range p.Stage.Models {
+			for _, look := range m.Looks {
+				out = append(out, look)
+			}
+		}
+		return out
+	}
+	require.Equal(t, []string{"look1", "look2"}, looks())
+	assert.True(t, p.Worn("look1"))
+	assert.False(t, p.Worn("look3"))
+	o := apply(t, p, project.Edit{Op: "look.wear", Look: "look3", ID: "look2"})
+	assert.Equal(t, []string{"look1", "look3"}, looks())
+	assert.Equal(t, "Ink is on the parts that wore Copper.", o.Note)
+	assert.Equal(t, "put on Ink", o.Label)
+	for _, instead := range []string{"look2", "look3", "", "gone"} { // worn by none, itself, none at all
+		q := p.Clone()
+		o = apply(t, q, project.Edit{Op: "look.wear", Look: "look3", ID: instead})
+		assert.Equal(t, "Ink is on all parts.", o.Note)
+		assert.False(t, q.Worn("look1"))
+	}
+	refused(t, p, "no look", project.Edit{Op: "look.wear", Look: "gone"})
 }
