@@ -37,4 +37,4 @@ screenshots: ## the pictures in docs/screenshots, from the sample project
 	@$(GO) run ./e2e/screenshots docs/screenshots
 
 fuzz: ## each fuzz target for a short while
-	@for p in $$($(GO) list ./...); do for f in $$($(GO) test -list '^Fuzz' $$p | grep '^Fuzz'); do $(GO) test -run '^$$' -fuzz "^$$f$$" -fuzztime 20s $$p || exit 1; done; done
+	@for p in $$($(GO) list ./...); do for f in $$($(GO) test -list '^Fuzz' $$p | grep '^Fuzz'); do $(GO) test -run '^$$' -fuzz "^$$f$$" -fuzztime 20s -fuzzminimizetime 1s $$p || exit 1; done; done
