@@ -136,9 +136,10 @@ func TestDirectionsAreMadeUnitInOnePlace(t *testing.T) {
 
 func TestBound(t *testing.T) {
 	inf := float32(math.Inf(1))
-	for _, n := range []int{1, 2, 7} { // each place of a pair, and the one left over
+	above, below := math.Nextafter32(node.MaxValue, inf), math.Nextafter32(node.MaxValue, 0)
+	for _, n := range []int{1, 2, 8, 13} { // each place of four pairs, of those left over, and the last
 		for at := range n {
-			for v, want := range map[float32]float32{inf: node.MaxValue, -inf: -node.MaxValue, float32(math.NaN()): 0, 1e13: node.MaxValue, -3e38: -node.MaxValue, node.MaxValue: node.MaxValue, -1e12: -1e12, 1e-40: 1e-40} {
+			for v, want := range map[float32]float32{inf: node.MaxValue, -inf: -node.MaxValue, float32(math.NaN()): 0, 1e13: node.MaxValue, above: node.MaxValue, -above: -node.MaxValue, -node.MaxValue: -node.MaxValue, below: below, -3e38: -node.MaxValue, node.MaxValue: node.MaxValue, -1e12: -1e12, 1e-40: 1e-40} {
 				p := make([]float32, n)
 				p[at] = v
 				node.Bound(p)

@@ -6,6 +6,7 @@ import (
 	"math"
 	"sort"
 	"strings"
+	"unsafe"
 
 	"mobanta/core/network"
 	"mobanta/core/sample"
@@ -39,21 +40,9 @@ type Kind struct {
 // infinity" comes to, wherever in a network it would have arisen.
 const MaxValue = 1 << 40
 
-// maxBits is MaxValue in bits: of floats without a sign the larger has the larger.
-var maxBits = math.Float32bits(MaxValue)
-
 // Bound cuts the values of a plane to MaxValue.
 func Bound(p Plane) {
-	var a, b uint32 // the largest so far; two, so that they need not wait for each other
-	i := 0
-	for ; i+2 <= len(p); i += 2 {
-		a = max(a, math.Float32bits(p[i])&^(1<<31))
-		b = max(b, math.Float32bits(p[i+1])&^(1<<31))
-	}
-	if i < len(p) {
-		a = max(a, math.Float32bits(p[i])&^(1<<31))
-	}
-	if max(a, b) <= maxBits {
+	if within(p) {
 		return
 	}
 	for i, v := range p {
@@ -62,6 +51,34 @@ func Bound(p Plane) {
 		}
 		p[i] = max(-MaxValue, min(MaxValue, v))
 	}
+}
+
+// within tells whether all values lie within MaxValue, which they nearly always do.
+// Without its sign a float is the larger the larger its bits are, so these, with what
+// lacks from MaxValue to the sign bit added, carry into it if they are too large; two
+// floats go through each step at once.
+func within(p Plane) bool {
+	const (
+		lack  = 1<<31 - 1 - (127+40)<<23 // MaxValue is 2 to the 40th
+		lacks = lack<<32 | lack
+		signs = 1<<63 | 1<<31
+	)
+	pairs := unsafe.Slice((*uint64)(unsafe.Pointer(unsafe.SliceData(p))), len(p)/2)
+	var a, b uint64 // two, so that they need not wait for each other
+	for len(pairs) >= 4 {
+		a |= pairs[0]&^signs + lacks
+		b |= pairs[1]&^signs + lacks
+		a |= pairs[2]&^signs + lacks
+		b |= pairs[3]&^signs + lacks
+		pairs = pairs[4:]
+	}
+	for _, v := range pairs {
+		a |= v&^signs + lacks
+	}
+	if len(p)%2 == 1 {
+		a |= uint64(math.Float32bits(p[len(p)-1]))&^signs + lack
+	}
+	return (a|b)&signs == 0
 }
 
 // Plane is one number per sample.
