@@ -61,7 +61,10 @@ func inBrowser(s *drive.Server, b *rod.Browser) error {
 	if err := moveLight(b, s.Address); err != nil {
 		return err
 	}
-	return large(b, s.Address)
+	if err := large(b, s.Address); err != nil {
+		return err
+	}
+	return eightClients(s.Address)
 }
 
 // dragStop drags a band edge and prints how long it takes from the pointer event
