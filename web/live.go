@@ -143,6 +143,14 @@ func (v *Server) live(c *echo.Context) error {
 	s.ball.Budget, s.second.Budget, s.small.Budget, s.checker.Budget, s.moving.Budget = 4<<20, 48<<20, 16<<20, 8<<20, 16<<20
 	v.hub.add(st.ID, s)
 	defer v.closed(s)
+	// What happened since the request came in, and before the hub knew of this tab.
+	if !v.signedIn(s.request) {
+		return nil
+	}
+	if st, err = v.store.Load(ctx, st.ID); err != nil {
+		return nil
+	}
+	s.stored(st)
 	var wg sync.WaitGroup
 	wg.Go(s.draw)
 	s.listen()
