@@ -63,10 +63,7 @@ func open(dir string) (*Store, error) {
 	if err := os.MkdirAll(filepath.Join(dir, "files"), 0o700); err != nil {
 		return nil, fmt.Errorf("store: %w", err)
 	}
-	path, err := filepath.Abs(filepath.Join(dir, databaseName))
-	if err != nil {
-		return nil, fmt.Errorf("store: %w", err)
-	}
+	path := filepath.Join(dir, databaseName)
 	if err := missing(dir); err != nil {
 		return nil, err
 	}
@@ -90,6 +87,10 @@ const databaseName = "mobanta.db"
 
 // connect opens the database for up to most users at once.
 func connect(path, pragmas string, most int) (*sql.DB, error) {
+	path, err := filepath.Abs(path) // as addresses have it
+	if err != nil {
+		return nil, fmt.Errorf("store: %w", err)
+	}
 	dsn := (&url.URL{Scheme: "file", Path: path, RawQuery: "_pragma=busy_timeout(5000)" + pragmas}).String()
 	db, err := sql.Open("sqlite", dsn)
 	if err != nil {

@@ -23,7 +23,8 @@ import (
 )
 
 func TestBackupRestoreAndVerify(t *testing.T) {
-	data, dir := t.TempDir(), t.TempDir()
+	t.Chdir(t.TempDir())
+	const data, dir = "data #1?", "." // as they are typed
 	_, err := run(t, "demo", "--make-only", "--data", data)
 	require.NoError(t, err)
 	out, err := run(t, "verify", "--data", data)
