@@ -81,6 +81,10 @@ func (s *Store) Backup(ctx context.Context, w io.Writer) error {
 
 // snapshot copies the database to a new file.
 func (s *Store) snapshot(ctx context.Context, path string) error {
+	to, err := address(path, "")
+	if err != nil {
+		return err
+	}
 	conn, err := s.reads.Conn(ctx)
 	if err != nil {
 		return err
@@ -93,7 +97,7 @@ func (s *Store) snapshot(ctx context.Context, path string) error {
 		if !ok {
 			return errors.New("the database driver makes no copies")
 		}
-		b, err := from.NewBackup(path)
+		b, err := from.NewBackup(to)
 		if err != nil {
 			return err
 		}

@@ -87,17 +87,25 @@ const databaseName = "mobanta.db"
 
 // connect opens the database for up to most users at once.
 func connect(path, pragmas string, most int) (*sql.DB, error) {
-	path, err := filepath.Abs(path) // as addresses have it
+	dsn, err := address(path, "_pragma=busy_timeout(5000)"+pragmas)
 	if err != nil {
-		return nil, fmt.Errorf("store: %w", err)
+		return nil, err
 	}
-	dsn := (&url.URL{Scheme: "file", Path: path, RawQuery: "_pragma=busy_timeout(5000)" + pragmas}).String()
 	db, err := sql.Open("sqlite", dsn)
 	if err != nil {
 		return nil, fmt.Errorf("store: %w", err)
 	}
 	db.SetMaxOpenConns(most)
 	return db, nil
+}
+
+// address returns the address of a file, as the driver takes it.
+func address(path, query string) (string, error) {
+	path, err := filepath.Abs(path)
+	if err != nil {
+		return "", fmt.Errorf("store: %w", err)
+	}
+	return (&url.URL{Scheme: "file", Path: path, RawQuery: query}).String(), nil
 }
 
 // missing tells that the database is not there, or empty, beside what a database
