@@ -65,10 +65,11 @@ func (b *tab) raw(text string) {
 	require.NoError(b.t, b.conn.Write(context.Background(), websocket.MessageText, []byte(text)))
 }
 
-// until reads messages until a condition holds.
+// until reads messages until a condition holds. Its limit is there for what hangs: a
+// machine that is busy with other tests as well may take long.
 func (b *tab) until(what string, ok func() bool) {
 	b.t.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 4*time.Minute)
 	defer cancel()
 	for !ok() {
 		kind, data, err := b.conn.Read(ctx)

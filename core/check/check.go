@@ -52,7 +52,7 @@ type input struct {
 // rules are the checks, those of the stage first.
 var (
 	stageRules = []func(*input){bare, unlit}
-	lookRules  = []func(*input){unread, loose, image, rough, bounced, wide, empty, clipped, constant}
+	lookRules  = []func(*input){unread, loose, image, rough, bounced, wide, empty, clipped, constant, deep}
 	pairRules  = []func(*input){near}
 )
 

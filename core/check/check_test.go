@@ -14,8 +14,10 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
+	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/sample"
 	"mobanta/core/stage"
 	"mobanta/demo"
 )
@@ -221,4 +223,45 @@ func TestLightsThatAreTooStrongTogetherAreWeakenedTogether(t *testing.T) {
 	assert.Len(t, m.Do, 7)
 	assert.Equal(t, "Weaken them to end at 1", m.Mend)
 	mended(t, p, m)
+}
+
+func TestReliefThatIsTooDeep(t *testing.T) {
+	t.Cleanup(node.Add(&node.Kind{
+		Spec: network.Spec{Kind: "test-slope", Name: "Slope", Family: "relief", Purpose: "-",
+			Inputs: []network.Port{{Key: "in", Name: "in", Type: network.Tone, Default: 0.0}}, Outputs: []network.Port{{Key: "out", Name: "out", Type: network.Tone}}},
+		Needs:     sample.Normal | sample.Foot,
+		Elsewhere: func(any, int) []sample.Variant { return []sample.Variant{sample.AlongU} },
+		Run:       func(c *node.Call) { copy(c.Out[0][0], c.Elsewhere(0)[0]) },
+	}))
+	edits := []project.Edit{{Op: "node.add", Kind: "facing"}}
+	for range 3 {
+		edits = append(edits, project.Edit{Op: "node.add", Kind: "test-slope"})
+	}
+	p := set(t, edits...)
+	var chain []string
+	for _, d := range p.Look("look1").Nodes {
+		if d.Kind == "facing" || d.Kind == "test-slope" {
+			chain = append(chain, d.ID)
+		}
+	}
+	require.Len(t, chain, 4)
+	for i := range 3 {
+		_, err := p.Apply(&project.Edit{Op: "wire", Look: "look1", From: chain[i], To: chain[i+1] + ".in"})
+		require.NoError(t, err)
+	}
+	var found *check.Remark
+	for _, m := range remarks(t, p) {
+		if m.Title == "Relief too deep" {
+			found = &m
+		}
+	}
+	require.NotNil(t, found)
+	assert.Equal(t, chain[1], found.Node)
+	for _, e := range found.Do {
+		_, err := p.Apply(&e)
+		require.NoError(t, err)
+	}
+	for _, m := range remarks(t, p) {
+		assert.NotEqual(t, "Relief too deep", m.Title)
+	}
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"mobanta/core/color"
+	"mobanta/core/eval"
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -127,6 +128,26 @@ func unlit(in *input) {
 			mend = []project.Edit{{Op: "light.set", ID: first.ID, Key: "parts"}}
 		}
 		m.Text, m.Do = text, mend
+		in.remark(m)
+	}
+}
+
+// deep: relief made of relief, deeper than is worked out.
+func deep(in *input) {
+	program, err := eval.Compile(in.net, node.Catalogue{})
+	if err != nil {
+		return
+	}
+	for _, id := range program.TooDeep() {
+		m, l, ok := in.at("deep", id)
+		if !ok {
+			continue
+		}
+		m.Title = "Relief too deep"
+		m.Text = in.title(l) + " lies behind two others that also look beside each point on the surface. A third in a row is not worked out: it adds nothing to them."
+		e := l.Edit
+		e.Op, e.Nodes, e.Node = "node.off", []string{e.Node}, ""
+		m.Mend, m.Do = "Bypass it", []project.Edit{e}
 		in.remark(m)
 	}
 }

@@ -16,6 +16,7 @@ import (
 	"mobanta/core/node"
 	"mobanta/core/sample"
 	"mobanta/core/stage/stagetest"
+	"mobanta/core/vec"
 )
 
 var cat node.Catalogue
@@ -39,7 +40,7 @@ func setup(t testing.TB) (*network.Network, eval.Env) {
 	view := sc.Stage.Camera.View(120, 120)
 	vis, err := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
 	require.NoError(t, err)
-	return n, eval.Env{Set: sample.Select(vis, sc, view, 1, []int{0}, nil)[0], Scene: &node.Scene{Scene: sc}, Workers: 2}
+	return n, eval.Env{Points: sample.Seen(vis, sc, view, 1, []int{0}, nil)[0], Scene: &node.Scene{Scene: sc}, Workers: 2}
 }
 
 func run(t testing.TB, n *network.Network, env eval.Env, refs ...string) [][]node.Plane {
@@ -60,7 +61,7 @@ func run(t testing.TB, n *network.Network, env eval.Env, refs ...string) [][]nod
 func Example() {
 	p, _ := eval.Compile(&network.Network{Nodes: []network.Node{{ID: "paint", Kind: "colour"}}}, cat)
 	target, kind, _ := p.Output(network.ParseRef("paint"))
-	out, _ := p.Run(context.Background(), eval.Env{Set: &sample.Set{N: 1}, Workers: 1}, []eval.Target{target})
+	out, _ := p.Run(context.Background(), eval.Env{Points: &sample.Points{N: 1}, Workers: 1}, []eval.Target{target})
 	fmt.Println(kind, color.C{out[0][0][0], out[0][1][0], out[0][2][0]}.Hex())
 	// Output: colour #D4843F
 }
@@ -69,7 +70,7 @@ func TestConversionsOnWires(t *testing.T) {
 	n, env := setup(t)
 	out := run(t, n, env, "normal", "step", "bands.colour", "mix", "flat", "light.tone")
 	normal, step, bands, mix, flat, tone := out[0], out[1], out[2], out[3], out[4], out[5]
-	for i := range env.Set.N {
+	for i := range env.Points.N {
 		assert.EqualValues(t, 1, step[0][i], "a unit vector has length 1, above the threshold")
 		a := color.C{bands[0][i], bands[1][i], bands[2][i]}.Luminance()
 		for k := range 3 {
@@ -83,7 +84,7 @@ func TestKeptResultsAreTheSameAndOnlyWhatChangedIsComputed(t *testing.T) {
 	n, env := setup(t)
 	plain := run(t, n, env, "mix")
 	env.Kept = eval.NewKept(64 << 20)
-	per := 4 * env.Set.N
+	per := 4 * env.Points.N
 	assert.Equal(t, plain, run(t, n, env, "mix"))
 	assert.Equal(t, (1+3)*per, env.Kept.Bytes(), "the light, which is dear, and what was asked for")
 	first := run(t, n, env, "light.tone")
@@ -103,7 +104,7 @@ func TestKeptResultsAreTheSameAndOnlyWhatChangedIsComputed(t *testing.T) {
 	require.NoError(t, n.SetValue(cat, "bands", "mixing", "oklab"))
 	assert.Equal(t, run(t, n, plainAgain, "mix"), again)
 
-	env.Lights[0] = 1
+	env.Scene.Lights[0].Dir = vec.V{0, 1, 0}
 	moved := run(t, n, env, "light.tone")
 	assert.NotSame(t, &first[0][0][0], &moved[0][0][0], "a moved light is read anew")
 	assert.Same(t, &normal[0][0][0], &run(t, n, env, "normal")[0][0][0], "a normal does not hang on lights")
@@ -111,11 +112,11 @@ func TestKeptResultsAreTheSameAndOnlyWhatChangedIsComputed(t *testing.T) {
 
 func TestTheBudgetHolds(t *testing.T) {
 	n, env := setup(t)
-	env.Kept = eval.NewKept(20 * env.Set.N)
+	env.Kept = eval.NewKept(20 * env.Points.N)
 	for i := range 20 {
 		require.NoError(t, n.SetConstant(cat, "step", "threshold", float64(i)))
 		run(t, n, env, "mix", "step")
-		assert.LessOrEqual(t, env.Kept.Bytes(), 20*env.Set.N)
+		assert.LessOrEqual(t, env.Kept.Bytes(), 20*env.Points.N)
 	}
 }
 
@@ -147,7 +148,7 @@ func TestTargets(t *testing.T) {
 	require.Len(t, opacity, 1)
 	out, err := p.Run(context.Background(), env, opacity)
 	require.NoError(t, err)
-	assert.EqualValues(t, 1, out[0][0][env.Set.N-1])
+	assert.EqualValues(t, 1, out[0][0][env.Points.N-1])
 	_, _, err = p.Output(network.Ref{Node: "light", Port: "glow"})
 	assert.Error(t, err)
 	_, _, err = p.Output(network.Ref{Node: "ghost"})

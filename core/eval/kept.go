@@ -5,7 +5,6 @@ import (
 	"sync"
 
 	"mobanta/core/node"
-	"mobanta/core/vec"
 )
 
 // Kept holds results over one sample set within a budget of bytes; what was used
@@ -19,7 +18,7 @@ type Kept struct {
 
 	// Of the program that ran last and of the one before it: the keys of its steps.
 	program   *Program
-	at        Moment
+	keys      []Key
 	now, past map[Key]bool
 }
 
@@ -41,16 +40,16 @@ func (k *Kept) Bytes() int {
 	return k.used
 }
 
-// before returns the keys of the program that ran before p at that moment; nil
-// for none.
-func (k *Kept) before(p *Program, at Moment) map[Key]bool {
+// before returns the keys of the program that ran before p with those keys; nil for
+// none.
+func (k *Kept) before(p *Program, keys []Key) map[Key]bool {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	if k.program != p || k.at != at {
-		k.program, k.at, k.past = p, at, k.now
+	if k.program != p || &k.keys[0] != &keys[0] {
+		k.program, k.keys, k.past = p, keys, k.now
 		k.now = make(map[Key]bool, len(p.steps))
-		for i := range p.steps {
-			k.now[p.stepKey(i, at)] = true
+		for _, key := range keys {
+			k.now[key] = true
 		}
 	}
 	return k.past
@@ -88,5 +87,3 @@ func (k *Kept) put(key Key, planes [][]node.Plane) {
 		k.used -= old.size
 	}
 }
-
-func length(x, y, z float32) float32 { return vec.V{x, y, z}.Len() }

@@ -3,6 +3,7 @@
 package light
 
 import (
+	"fmt"
 	"math"
 
 	"mobanta/core/color"
@@ -47,9 +48,23 @@ type Source struct {
 	High  float32 // rectangle: half its height
 	Fade  bool    // inverse square
 	Reach float32
-	Dome  *Dome // sky
+	Dome  *Dome  // sky
+	Image string // sky: the hash of the picture that its Dome is made of
 
 	ref float32 // length of the irradiance vector at Reach straight ahead
+}
+
+// Key tells the source from all that shine otherwise; its name makes no difference.
+func (s *Source) Key() string {
+	return fmt.Sprint(s.ID, s.Kind, s.Color, s.Strength, s.Shadows, s.Parts, s.Dir, s.At, s.Size, s.High, s.Fade, s.Reach, s.Sky())
+}
+
+// Sky tells the source's sky from all others; it is empty for other kinds.
+func (s *Source) Sky() string {
+	if d := s.Dome; d != nil {
+		return fmt.Sprint(s.Image, d.Pictured(), d.top, d.bottom, d.sin, d.cos, d.gain)
+	}
+	return ""
 }
 
 // Ready fills in what can be worked out once; to be called after the fields are set.

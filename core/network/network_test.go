@@ -431,7 +431,7 @@ func TestGroupsChangeNothingThatIsComputed(t *testing.T) {
 		require.NoError(t, err)
 		p, err := eval.Compile(flat, cat)
 		require.NoError(t, err)
-		return p.KeyOf(p.Input("g", "colour")[0], eval.Moment{})
+		return p.KeyOf(p.Input("g", "colour")[0], eval.NewMoment(nil, 0))
 	}
 	want := key(n, nil)
 	var groups []network.Group

@@ -15,9 +15,11 @@ var castShadow = &Kind{
 		Settings: append(whichLights(), network.Setting{Key: "own", Name: "Side that faces away", Type: network.Choice, Default: "open",
 			Choices: []network.Option{{Key: "open", Name: "Counts as open"}, {Key: "shadow", Name: "Counts as shadow"}}, Help: "The side of the form that no light could reach even alone on the stage."}),
 	},
-	Needs: lit,
-	Dear:  true,
-	Light: func(data any) Reading { return data.(castData).Reading },
+	Needs:   lit,
+	Dear:    true,
+	Light:   func(data any) Reading { return data.(castData).Reading },
+	Whole:   sendRays,
+	WholeOf: raysNeed,
 	Prepare: func(get func(string) any) any {
 		d := castData{reading(get), get("own") == "open"}
 		d.Shadows = true
@@ -29,7 +31,7 @@ var castShadow = &Kind{
 		in := light.NewIncident(c.N)
 		all := make(Plane, c.N)
 		clear(out)
-		nx, ny, nz := c.planes(&c.Set.Norm)
+		nx, ny, nz := c.planes(&c.Points.Norm)
 		for k, li := range c.lights(&d.Reading) {
 			l := &c.Scene.Lights[li]
 			open := c.share(k)
@@ -39,7 +41,7 @@ var castShadow = &Kind{
 			c.fall(l, in)
 			for i := range out {
 				e, s := in.E[i], open[i]
-				if l.Parts != nil && !l.Parts[c.Set.Part[c.Lo+i]] {
+				if l.Parts != nil && !l.Parts[c.Points.PartOf[c.Lo+i]] {
 					continue
 				}
 				if l.Kind != light.Sky && d.away && nx[i]*in.X[i]+ny[i]*in.Y[i]+nz[i]*in.Z[i] <= 0 {

@@ -15,28 +15,52 @@ var coordinates = &Kind{
 		Settings: []network.Setting{{Key: "space", Name: "Space", Type: network.Choice, Default: "object", Choices: []network.Option{
 			{Key: "object", Name: "Object"}, {Key: "world", Name: "World"}, {Key: "eye", Name: "Eye"}, {Key: "uv", Name: "UV"},
 			{Key: "box", Name: "Box"}, {Key: "page", Name: "Page"}, {Key: "reflection", Name: "Reflection"}},
-			Help: "Object and world are in units of the stage's size; box runs from 0 to 1 over the part's bounds; page from 0 to 1 over the picture's height."}},
+			Help: "Object and world are in units of the stage's size; box runs from 0 to 1 over the part's bounds; page in picture heights from its lower left corner."}},
 	},
-	Needs:   sample.Pos | sample.Normal | sample.Eye | sample.UV,
+	NeedsFor: func(data any, _ func(string) bool) sample.Attr {
+		switch data {
+		case "uv":
+			return sample.UV
+		case "page":
+			return sample.Page
+		case "reflection":
+			return sample.Normal | sample.Eye
+		}
+		return sample.Pos | sample.Part
+	},
 	Prepare: func(get func(string) any) any { return get("space") },
 	Run: func(c *Call) {
 		out := c.Out[0]
 		put := func(i int, v vec.V) { out[0][i], out[1][i], out[2][i] = v[0], v[1], v[2] }
-		px, py, pz := c.planes(&c.Set.Pos)
-		nx, ny, nz := c.planes(&c.Set.Norm)
-		ex, ey, ez := c.planes(&c.Set.Eye)
-		view := &c.Set.View
+		p := c.Points
+		if c.Data == "uv" || c.Data == "page" {
+			from := &p.UV
+			if c.Data == "page" {
+				from = &p.Page
+			}
+			copy(out[0], from[0][c.Lo:c.Lo+c.N])
+			copy(out[1], from[1][c.Lo:c.Lo+c.N])
+			clear(out[2])
+			return
+		}
+		if c.Data == "reflection" {
+			nx, ny, nz := c.planes(&p.Norm)
+			ex, ey, ez := c.planes(&p.Eye)
+			for i := range c.N {
+				put(i, vec.V{ex[i], ey[i], ez[i]}.Reflect(vec.V{nx[i], ny[i], nz[i]}))
+			}
+			return
+		}
+		px, py, pz := c.planes(&p.Pos)
 		size := 1 / c.Scene.Size
 		for i := range c.N {
 			p := vec.V{px[i], py[i], pz[i]}
-			part := &c.Scene.Parts[c.Set.Part[c.Lo+i]]
+			part := &c.Scene.Parts[c.Points.PartOf[c.Lo+i]]
 			switch c.Data {
 			case "world":
 				put(i, p.Mul(size))
 			case "eye":
-				put(i, view.Camera(p).Mul(size))
-			case "uv":
-				put(i, vec.V{c.Set.UV[0][c.Lo+i], c.Set.UV[1][c.Lo+i], 0})
+				put(i, c.Points.View.Camera(p).Mul(size))
 			case "box":
 				var v vec.V
 				for k := range v {
@@ -45,13 +69,6 @@ var coordinates = &Kind{
 					}
 				}
 				put(i, v)
-			case "page":
-				// Aspect-corrected: both axes in picture heights, the middle of the picture at ½ of its width.
-				at := c.Set.Pixel[c.Lo+i]
-				h := float32(view.H)
-				put(i, vec.V{(float32(at%int32(view.W)) + c.Set.At[0]) / h, 1 - (float32(at/int32(view.W))+c.Set.At[1])/h, 0})
-			case "reflection":
-				put(i, vec.V{ex[i], ey[i], ez[i]}.Reflect(vec.V{nx[i], ny[i], nz[i]}))
 			default: // object: the model's own space, its diagonal as 1
 				m := &c.Scene.Models[part.Model]
 				q := m.Inverse.Point(p)

@@ -19,9 +19,11 @@ var diffuseLight = &Kind{
 			network.Setting{Key: "bounce", Name: "Light", Type: network.Choice, Default: "direct", Choices: []network.Option{{Key: "direct", Name: "Direct"}, {Key: "bounced", Name: "Bounced"}, {Key: "both", Name: "Both"}},
 				Help: "Direct comes straight from the lights; bounced comes off other surfaces, in the colours of their parts, and is soft."}),
 	},
-	Needs: lit,
-	Dear:  true,
-	Light: readsLight,
+	Needs:   lit,
+	Dear:    true,
+	Light:   readsLight,
+	Whole:   sendRays,
+	WholeOf: raysNeed,
 	Prepare: func(get func(string) any) any {
 		d := prepareLight(get, get("wrap").(float64))
 		d.Direct, d.Bounced = get("bounce") != "bounced", get("bounce") != "direct"

@@ -22,7 +22,7 @@ var facing = &Kind{
 				Help: "For Fresnel: 1.33 water, 1.5 glass; below 1 the view is from inside, and grazing light is mirrored wholly."},
 		},
 	},
-	Needs: sample.Normal | sample.Eye,
+	NeedsFor: normalUnless(sample.Eye),
 	Prepare: func(get func(string) any) any {
 		if get("measure") == "fresnel" {
 			return get("ior").(float64)
@@ -44,7 +44,7 @@ var facing = &Kind{
 // facingRatio writes |N·V| for the normals wired to an input, or the surface's own.
 func facingRatio(c *Call, input int, out Plane) {
 	nx, ny, nz := c.normal(input)
-	ex, ey, ez := c.planes(&c.Set.Eye)
+	ex, ey, ez := c.planes(&c.Points.Eye)
 	nx, ny, nz, ex, ey, ez = nx[:len(out)], ny[:len(out)], nz[:len(out)], ex[:len(out)], ey[:len(out)], ez[:len(out)]
 	for i := range out {
 		d := nx[i]*ex[i] + ny[i]*ey[i] + nz[i]*ez[i]

@@ -23,16 +23,18 @@ var highlight = &Kind{
 				Help: "With its energy kept, a tight spot is as much brighter as it is smaller."},
 		}, lightSettings()...),
 	},
-	Needs: lit,
-	Dear:  true,
-	Light: func(data any) Reading { return data.(highlightData).Reading },
+	Needs:   lit,
+	Dear:    true,
+	Light:   func(data any) Reading { return data.(highlightData).Reading },
+	Whole:   sendRays,
+	WholeOf: raysNeed,
 	Prepare: func(get func(string) any) any {
 		return highlightData{prepareLight(get, get("roughness").(float64)), get("model") == "ggx", get("peak") == "energy"}
 	},
 	Run: func(c *Call) {
 		d := c.Data.(highlightData)
 		nx, ny, nz := c.normal(0)
-		ex, ey, ez := c.planes(&c.Set.Eye)
+		ex, ey, ez := c.planes(&c.Points.Eye)
 		lobe := newLobe(float64(d.amount))
 		e, least := lobe.exponent, lobe.least
 		table := albedos()

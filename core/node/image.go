@@ -20,15 +20,22 @@ var imageKind = &Kind{
 			{Key: "holds", Name: "It holds", Type: network.Choice, Default: "srgb", Choices: []network.Option{{Key: "srgb", Name: "Colours (sRGB)"}, {Key: "data", Name: "Data"}}},
 		},
 	},
-	Needs: sample.UV,
+	NeedsFor: func(_ any, wired func(string) bool) sample.Attr {
+		if wired("place") {
+			return 0
+		}
+		return sample.UV
+	},
 	Prepare: func(get func(string) any) any {
 		return imageData{get("picture").(string), pixmap.Reading{Wrap: pixmap.Wrap(get("beyond").(string)), Nearest: get("pixels") == "nearest", Data: get("holds") == "data"}}
 	},
 	Run: func(c *Call) {
 		d := c.Data.(imageData)
-		u, v := c.Set.UV[0][c.Lo:c.Lo+c.N], c.Set.UV[1][c.Lo:c.Lo+c.N]
+		var u, v Plane
 		if in := c.In[0]; in != nil {
 			u, v = in[0], in[1]
+		} else {
+			u, v = c.Points.UV[0][c.Lo:c.Lo+c.N], c.Points.UV[1][c.Lo:c.Lo+c.N]
 		}
 		pic := c.Scene.picture(d.picture)
 		for i := range c.N {

@@ -104,7 +104,8 @@ var switchKind = &Kind{
 		}
 		return 0
 	},
-	Run: func(c *Call) {
+	Forward: func(data any) int { return data.(int) },
+	Run: func(c *Call) { // where the live choice has to be converted first
 		live := c.Data.(int)
 		for k, p := range c.Out[0] {
 			if live < len(c.In) && c.In[live] != nil {

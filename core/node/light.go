@@ -1,6 +1,7 @@
 package node
 
 import (
+	"context"
 	"math"
 	"slices"
 
@@ -8,6 +9,7 @@ import (
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/sample"
+	"mobanta/core/shade"
 	"mobanta/core/vec"
 )
 
@@ -67,9 +69,9 @@ func (r *Reading) Of(all []light.Source) []int {
 // Lighting is what is known of the light that a node reads, for all samples of
 // the set.
 type Lighting struct {
-	Lights  []int     // numbers of the lights that are read
-	Share   []Plane   // of each, how much comes through; nil where nothing casts shadows
-	Bounced [][]Plane // one entry of three planes, or none
+	Lights  []int   // numbers of the lights that are read
+	Share   []Plane // of each, how much comes through; nil where nothing casts shadows
+	Bounced []Plane // red, green and blue of what surfaces throw; nil if that is not read
 }
 
 // lightData is what the light nodes are prepared with.
@@ -87,19 +89,66 @@ func prepareLight(get func(string) any, amount float64) lightData {
 
 func readsLight(data any) Reading { return data.(lightData).Reading }
 
+// raysNeed names what readings of light see complete before they send rays: the
+// normals that are wired in, which say where light can come from.
+func raysNeed(data any, light Reading) []string {
+	if light.Shadows || light.Bounced {
+		return []string{"normal"}
+	}
+	return nil
+}
+
+// sendRays finds out what a node reads of the lights, at all points.
+func sendRays(ctx context.Context, w *Whole) (any, error) {
+	r := w.Light
+	l := &Lighting{Lights: r.Of(w.Scene.Lights)}
+	if w.Scene.Tracer == nil || w.Points.N == 0 {
+		return l, nil
+	}
+	at := &shade.Site{Points: w.Points, Found: w.Found}
+	for k, in := range w.In {
+		if in != nil {
+			at.Normal, at.Key = in, w.Key[k]
+		}
+	}
+	var err error
+	if r.Shadows && r.Direct {
+		l.Share = make([]Plane, len(l.Lights))
+		for k, li := range l.Lights {
+			if !w.Scene.Lights[li].Shadows {
+				continue
+			}
+			if l.Share[k], err = w.Scene.Tracer.Share(ctx, at, &w.Scene.Lights[li]); err != nil {
+				return nil, err
+			}
+		}
+	}
+	if r.Bounced {
+		l.Bounced, err = w.Scene.Tracer.Bounced(ctx, at, l.Lights)
+	}
+	return l, err
+}
+
+// lighting returns what sendRays has found; nil for a kernel that runs without it.
+func (c *Call) lighting() *Lighting {
+	l, _ := c.Found.(*Lighting)
+	return l
+}
+
 // share returns what comes through of light number k of those that are read, for
 // the batch; nil for all of it.
 func (c *Call) share(k int) Plane {
-	if c.Light == nil || k >= len(c.Light.Share) || c.Light.Share[k] == nil {
+	l := c.lighting()
+	if l == nil || k >= len(l.Share) || l.Share[k] == nil {
 		return nil
 	}
-	return c.Light.Share[k][c.Lo : c.Lo+c.N]
+	return l.Share[k][c.Lo : c.Lo+c.N]
 }
 
 // fall fills in how light l falls on the batch.
 func (c *Call) fall(l *light.Source, in *light.Incident) {
-	px, py, pz := c.planes(&c.Set.Pos)
-	ex, ey, ez := c.planes(&c.Set.Eye)
+	px, py, pz := c.planes(&c.Points.Pos)
+	ex, ey, ez := c.planes(&c.Points.Eye)
 	l.Fall(in, px, py, pz, ex, ey, ez)
 }
 
@@ -155,7 +204,7 @@ func (d *lightData) read(c *Call, answer response, sun narrow) {
 			}
 		}
 		if l.Parts != nil {
-			for i, p := range c.Set.Part[c.Lo : c.Lo+c.N] {
+			for i, p := range c.Points.PartOf[c.Lo : c.Lo+c.N] {
 				if !l.Parts[p] {
 					share[i] = 0
 				}
@@ -202,18 +251,19 @@ func (d *lightData) read(c *Call, answer response, sun narrow) {
 
 // lights returns the numbers of the lights that are read.
 func (c *Call) lights(r *Reading) []int {
-	if c.Light != nil {
-		return c.Light.Lights
+	if l := c.lighting(); l != nil {
+		return l.Lights
 	}
 	return r.Of(c.Scene.Lights)
 }
 
 // bounce adds the light that other surfaces throw.
 func (d *lightData) bounce(c *Call) {
-	if !d.Bounced || c.Light == nil || len(c.Light.Bounced) == 0 {
+	l := c.lighting()
+	if !d.Bounced || l == nil || l.Bounced == nil {
 		return
 	}
-	b := c.Light.Bounced[0]
+	b := l.Bounced
 	x, y, z := b[0][c.Lo:c.Lo+c.N], b[1][c.Lo:c.Lo+c.N], b[2][c.Lo:c.Lo+c.N]
 	if tone := c.Out[0]; tone != nil {
 		for i := range x {

@@ -150,7 +150,7 @@ func TestALightLimitedToParts(t *testing.T) {
 	for _, kind := range []string{"diffuse-light", "highlight", "rim-light"} {
 		tone := b.run(kind, map[string]any{}, nil, "tone")[0]
 		got := [2]float32{}
-		for i, part := range b.set.Part {
+		for i, part := range b.set.PartOf {
 			got[part] += tone[i]
 		}
 		assert.Zero(t, got[0], kind)

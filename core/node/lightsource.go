@@ -16,9 +16,11 @@ var lightSource = &Kind{
 		Settings: []network.Setting{{Key: "lights", Name: "Light", Type: network.Lights, Default: []string{}, Help: "The first of those picked; none picked: the first of the stage."},
 			{Key: "shadows", Name: "Cast shadows", Type: network.Toggle, Default: true}},
 	},
-	Needs: lit,
-	Dear:  true,
-	Light: func(data any) Reading { return data.(Reading) },
+	Needs:   lit,
+	Dear:    true,
+	Light:   func(data any) Reading { return data.(Reading) },
+	Whole:   sendRays,
+	WholeOf: raysNeed,
 	Prepare: func(get func(string) any) any {
 		return Reading{Picked: get("lights").([]string), Shadows: get("shadows").(bool), Direct: true}
 	},
@@ -37,7 +39,7 @@ var lightSource = &Kind{
 		in := light.NewIncident(c.N)
 		c.fall(l, in)
 		if l.Parts != nil {
-			for i, p := range c.Set.Part[c.Lo : c.Lo+c.N] {
+			for i, p := range c.Points.PartOf[c.Lo : c.Lo+c.N] {
 				if !l.Parts[p] {
 					in.E[i] = 0
 				}

@@ -30,9 +30,11 @@ var lightStamp = &Kind{
 			{Key: "split", Name: "Split", Type: network.Number, Default: 0.0, Min: 0, Max: 4, Help: "Parts the two halves by that many sizes."},
 		}, whichLights()...),
 	},
-	Needs: lit,
-	Dear:  true,
-	Light: func(data any) Reading { return data.(*stampData).Reading },
+	Needs:   lit,
+	Dear:    true,
+	Light:   func(data any) Reading { return data.(*stampData).Reading },
+	Whole:   sendRays,
+	WholeOf: raysNeed,
 	Prepare: func(get func(string) any) any {
 		num := func(key string) float32 { return float32(get(key).(float64)) }
 		d := &stampData{Reading: reading(get), shape: get("shape").(string), picture: get("picture").(string),
@@ -57,7 +59,7 @@ var lightStamp = &Kind{
 			}
 			c.fall(l, in)
 			for i := range c.N {
-				if l.Parts != nil && !l.Parts[c.Set.Part[c.Lo+i]] {
+				if l.Parts != nil && !l.Parts[c.Points.PartOf[c.Lo+i]] {
 					continue
 				}
 				col, t := d.at(c, in, pic, i)
@@ -99,9 +101,9 @@ func (d *stampData) at(c *Call, in *light.Incident, pic *pixmap.Pixmap, i int) (
 	if h.Dot(n) <= 0 {
 		return col, 0
 	}
-	right := c.Set.View.Up.Cross(n).Unit()
+	right := c.Points.View.Up.Cross(n).Unit()
 	if right == (vec.V{}) {
-		right = c.Set.View.Right
+		right = c.Points.View.Right
 	}
 	// Where the spot is seen lies against the way in which the half vector leans.
 	x, y := -h.Dot(right)/size, -h.Dot(n.Cross(right))/size
@@ -131,7 +133,7 @@ func (d *stampData) at(c *Call, in *light.Incident, pic *pixmap.Pixmap, i int) (
 
 func at3(c *Call, i int) vec.V {
 	k := c.Lo + i
-	return vec.V{c.Set.Eye[0][k], c.Set.Eye[1][k], c.Set.Eye[2][k]}
+	return vec.V{c.Points.Eye[0][k], c.Points.Eye[1][k], c.Points.Eye[2][k]}
 }
 
 // inside returns how far (x, y) lies within a shape of half width 1: above 0 inside.

@@ -27,9 +27,11 @@ var litSurface = &Kind{
 			network.Setting{Key: "shadows", Name: "Cast shadows", Type: network.Toggle, Default: true},
 			network.Setting{Key: "bounce", Name: "Bounced light", Type: network.Toggle, Default: false}),
 	},
-	Needs: lit,
-	Dear:  true,
-	Light: func(data any) Reading { return data.(Reading) },
+	Needs:   lit,
+	Dear:    true,
+	Light:   func(data any) Reading { return data.(Reading) },
+	Whole:   sendRays,
+	WholeOf: raysNeed,
 	Prepare: func(get func(string) any) any {
 		r := reading(get)
 		r.Shadows, r.Bounced = get("shadows").(bool), get("bounce").(bool)
@@ -48,7 +50,7 @@ var litSurface = &Kind{
 			open := c.share(k)
 			c.fall(l, in)
 			for i := range c.N {
-				if l.Parts != nil && !l.Parts[c.Set.Part[c.Lo+i]] {
+				if l.Parts != nil && !l.Parts[c.Points.PartOf[c.Lo+i]] {
 					continue
 				}
 				s := float32(1)
@@ -73,9 +75,9 @@ var litSurface = &Kind{
 				}
 			}
 		}
-		if r.Bounced && c.Light != nil && len(c.Light.Bounced) > 0 {
+		if l := c.lighting(); r.Bounced && l != nil && l.Bounced != nil {
 			for b := range out {
-				in := c.Light.Bounced[0][b][c.Lo : c.Lo+c.N]
+				in := l.Bounced[b][c.Lo : c.Lo+c.N]
 				for i := range in {
 					out[b][i] += in[i] * c.In[1][b][i] * (1 - c.In[3][0][i])
 				}

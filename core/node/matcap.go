@@ -25,16 +25,16 @@ var matcap = &Kind{
 				{At: 0, Color: color.MustHex("#33384A"), Edge: color.Step}, {At: 0.4, Color: color.MustHex("#7C8794"), Edge: color.Step}, {At: 0.72, Color: color.MustHex("#E9E3D2"), Edge: color.Step}}},
 		},
 	},
-	Needs: sample.Normal | sample.Eye,
+	NeedsFor: normalUnless(sample.Eye),
 	Prepare: func(get func(string) any) any {
 		return matcapData{get("by").(string), get("picture").(string), color.NewRamp(get("stops").([]color.Stop), color.MixLinear)}
 	},
 	Run: func(c *Call) {
 		d := c.Data.(matcapData)
 		nx, ny, nz := c.normal(0)
-		ex, ey, ez := c.planes(&c.Set.Eye)
+		ex, ey, ez := c.planes(&c.Points.Eye)
 		pic := c.Scene.picture(d.picture)
-		up := c.Set.View.Up
+		up := c.Points.View.Up
 		for i := range c.N {
 			n, e := vec.V{nx[i], ny[i], nz[i]}, vec.V{ex[i], ey[i], ez[i]}
 			right := up.Cross(e).Unit()

@@ -3,7 +3,9 @@
 package node
 
 import (
+	"context"
 	"math"
+	"slices"
 	"sort"
 	"strings"
 	"unsafe"
@@ -17,9 +19,14 @@ import (
 // Kind is a kind of node: its description and what it computes.
 type Kind struct {
 	network.Spec
-	Needs sample.Attr // attributes that the kernel reads from the samples
-	Timed bool        // whether the result depends on the time
-	Dear  bool        // whether the result is worth keeping whenever it is computed
+	// Needs is what the kernel reads of the points. A node that reads nothing of them,
+	// and is fed by such nodes alone, gives the same everywhere and is run once.
+	Needs sample.Attr
+	// NeedsFor is Needs for nodes where it hangs on their settings and on which inputs
+	// are wired; nil for all others.
+	NeedsFor func(data any, wired func(input string) bool) sample.Attr
+	Timed    bool // whether the result depends on the time
+	Dear     bool // whether the result is worth keeping whenever it is computed
 	// Light tells which light the node reads, for nodes whose result hangs on the
 	// lights of the stage; nil for all others.
 	Light func(data any) Reading
@@ -29,6 +36,17 @@ type Kind struct {
 	// Prepare turns settings into what the kernel wants; get gives a setting's
 	// value in the type that its SettingType names. nil if there are none.
 	Prepare func(get func(key string) any) any
+	// Forward returns the number of the input that the node's first output hands on
+	// unchanged: nothing else is computed. nil for all others.
+	Forward func(data any) int
+	// Elsewhere returns at which variants of the points, besides as they are, the node
+	// wants what feeds an input; see Call.Elsewhere. It may be nil.
+	Elsewhere func(data any, input int) []sample.Variant
+	// Whole is done before the kernel runs, for all points at once, as sending rays is;
+	// what it returns comes to the kernel as Call.Found. Of the inputs it sees those that
+	// WholeOf names, if they are wired. nil for most.
+	Whole   func(ctx context.Context, w *Whole) (any, error)
+	WholeOf func(data any, light Reading) []string
 	// Run fills every plane of c.Out. It must not keep c. What it gives is bounded to
 	// MaxValue by those who call it, so that the next kernel gets numbers that it can
 	// multiply a few times without leaving float32.
@@ -86,17 +104,33 @@ type Plane = []float32
 
 // Call is the work on one batch of samples. All planes have length N.
 type Call struct {
-	N     int
-	In    [][]Plane // per input; nil for a Hidden input that is not wired
-	Const []bool    // per input: whether it has the same value for all samples
-	Out   [][]Plane // per output; nil for those that nobody reads
-	Data  any       // from Prepare
-	Set   *sample.Set
-	Lo    int // the batch is Set's samples Lo to Lo+N
-	Scene *Scene
-	Light *Lighting  // for nodes that read the lights
-	Room  *[]float32 // what is left of it is scratch, for one kernel at a time; may be nil
+	N      int
+	In     [][]Plane // per input; nil for a Hidden input that is not wired
+	More   [][]Plane // inputs at other variants of the points; see Elsewhere
+	Const  []bool    // per input: whether it has the same value for all samples
+	Out    [][]Plane // per output; nil for those that nobody reads
+	Data   any       // from Prepare
+	Points *sample.Points
+	Lo     int // the batch is points Lo to Lo+N
+	Scene  *Scene
+	Found  any        // from Whole
+	Room   *[]float32 // what is left of it is scratch, for one kernel at a time; may be nil
 }
+
+// Whole is what a whole-set step works on.
+type Whole struct {
+	Data   any
+	Light  Reading // of a node that reads the lights
+	Scene  *Scene
+	Points *sample.Points
+	Found  *shade.Findings
+	In     [][]Plane // per input: all points, for those wired inputs that WholeOf names
+	Key    []string  // of these: tells what is wired from all else
+}
+
+// Elsewhere returns an input at number k of all the variants that Kind.Elsewhere
+// names, those of the first input first.
+func (c *Call) Elsewhere(k int) []Plane { return c.More[k] }
 
 // room returns n numbers of scratch, whatever they are.
 func (c *Call) room(n int) []float32 {
@@ -141,7 +175,18 @@ func (c *Call) normal(i int) (x, y, z Plane) {
 	if in := c.In[i]; in != nil {
 		return in[0][:c.N], in[1][:c.N], in[2][:c.N]
 	}
-	return c.planes(&c.Set.Norm)
+	return c.planes(&c.Points.Norm)
+}
+
+// normalUnless are the attributes of a kernel that reads normals where none are wired
+// to its input "normal".
+func normalUnless(rest sample.Attr) func(data any, wired func(string) bool) sample.Attr {
+	return func(_ any, wired func(string) bool) sample.Attr {
+		if wired("normal") {
+			return rest
+		}
+		return rest | sample.Normal
+	}
 }
 
 // kinds holds the catalogue in the order in which it is shown.
@@ -155,15 +200,28 @@ var kinds = []*Kind{
 	finish,
 }
 
+// Add puts kinds at the end of the catalogue and returns what takes them out again. It
+// is for those that bring kinds of their own, before anything is drawn.
+func Add(more ...*Kind) (remove func()) {
+	was := kinds
+	kinds = append(slices.Clone(kinds), more...)
+	return func() { kinds = was }
+}
+
 // passes are the kinds that stand for what a bypassed node hands on; they are
 // not in the list that is shown.
-var passes = []*Kind{pass(network.Tone), pass(network.Color), pass(network.Vector)}
+var passes = []*Kind{pass(network.Tone), pass(network.Color), pass(network.Vector), pass(network.Lines)}
 
 func pass(t network.Type) *Kind {
+	in := network.Port{Key: "value", Name: "value", Type: t, Default: network.Converted(0.0, network.Tone, t)}
+	if t == network.Lines {
+		in.Default, in.Hidden = nil, true
+	}
 	return &Kind{
 		Spec: network.Spec{Kind: network.PassKind + string(t), Name: "Bypass", Family: "tone",
-			Inputs:  []network.Port{{Key: "value", Name: "value", Type: t, Default: network.Converted(0.0, network.Tone, t)}},
+			Inputs:  []network.Port{in},
 			Outputs: []network.Port{{Key: "value", Name: "value", Type: t}}},
+		Forward: func(any) int { return 0 },
 		Run: func(c *Call) {
 			for k, p := range c.Out[0] {
 				copy(p, c.In[0][k])

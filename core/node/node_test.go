@@ -36,7 +36,7 @@ func ExampleCatalogue_Search() {
 type bench struct {
 	t     *testing.T
 	scene *stage.Scene
-	set   *sample.Set
+	set   *sample.Points
 	ask   *node.Scene
 }
 
@@ -49,7 +49,7 @@ func on(t *testing.T, sc *stage.Scene) *bench {
 	view := sc.Stage.Camera.View(96, 96)
 	vis, err := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
 	require.NoError(t, err)
-	set := sample.Select(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
+	set := sample.Seen(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
 	set.Resolve(sample.Pos|sample.Normal|sample.Flat|sample.Eye|sample.UV, 1)
 	return &bench{t, sc, set, asked(sc)}
 }
@@ -71,7 +71,7 @@ func (b *bench) eval(n *network.Network, ref network.Ref) []node.Plane {
 	require.NoError(b.t, err)
 	target, _, err := p.Output(ref)
 	require.NoError(b.t, err)
-	planes, err := p.Run(context.Background(), eval.Env{Set: b.set, Scene: b.ask, Workers: 2}, []eval.Target{target})
+	planes, err := p.Run(context.Background(), eval.Env{Points: b.set, Scene: b.ask, Workers: 2}, []eval.Target{target})
 	require.NoError(b.t, err)
 	return planes[0]
 }
@@ -384,7 +384,7 @@ func TestCoordinates(t *testing.T) {
 	}
 	page := b.run("coordinates", map[string]any{"space": "page"}, nil, "vector")
 	i := b.set.N / 2
-	assert.InDelta(t, (float64(b.set.Pixel[i]%96)+0.5)/96, page[0][i], 1e-6)
+	assert.InDelta(t, (float64(b.set.Pixels().Pixel[i]%96)+0.5)/96, page[0][i], 1e-6)
 	mirror := b.run("coordinates", map[string]any{"space": "reflection"}, nil, "vector")
 	assert.InDelta(t, 1, b.at([3][]float32{mirror[0], mirror[1], mirror[2]}, i).Len(), 1e-4)
 }
@@ -536,5 +536,52 @@ func TestAFormulaAndTheSameMathsInNodesAgree(t *testing.T) {
 	nodes, formula := b.eval(n, network.Ref{Node: "m5", Port: "value"})[0], b.eval(n, network.Ref{Node: "f", Port: "value"})[0]
 	for i := range nodes {
 		require.InDelta(t, nodes[i], formula[i], 1e-5*math.Max(1, math.Abs(float64(nodes[i]))))
+	}
+}
+
+// Every kind reads of the points what it says it needs, with every choice of its settings:
+// what it does not name is not there. One that names nothing gives the same everywhere.
+func TestEveryKindReadsWhatItSays(t *testing.T) {
+	b := on(t, stagetest.Of(t, mesh.Sphere(1, 24, 12), mesh.Cuboid(vec.V{0.2, 0.2, 3})))
+	every := make([]int32, b.set.N)
+	for i := range every {
+		every[i] = int32(i)
+	}
+	for _, k := range cat.All() {
+		choices := []map[string]any{{}}
+		for _, s := range k.Settings {
+			for _, o := range s.Choices {
+				choices = append(choices, map[string]any{s.Key: o.Key})
+			}
+			if s.Type == network.Toggle {
+				choices = append(choices, map[string]any{s.Key: true}, map[string]any{s.Key: false})
+			}
+		}
+		for _, set := range choices {
+			n := &network.Network{Nodes: []network.Node{{ID: "x", Kind: k.Spec.Kind, Set: set}}}
+			if n.Settle(cat) != nil {
+				continue
+			}
+			p, err := eval.Compile(n, cat)
+			require.NoError(t, err)
+			var targets []eval.Target
+			for _, o := range cat.Of(&n.Nodes[0]).Outputs {
+				target, _, err := p.Output(network.Ref{Node: "x", Port: o.Key})
+				require.NoError(t, err)
+				targets = append(targets, target)
+			}
+			out, err := p.Run(context.Background(), eval.Env{Points: b.set.Pick(every), Scene: b.ask, Workers: 1}, targets)
+			require.NoError(t, err)
+			if k.Needs != 0 || k.NeedsFor != nil {
+				continue
+			}
+			for _, planes := range out {
+				for _, plane := range planes {
+					for _, v := range plane {
+						require.Equal(t, plane[0], v, "%s %v", k.Name, set)
+					}
+				}
+			}
+		}
 	}
 }

@@ -23,24 +23,30 @@ var normalKind = &Kind{
 			{Key: "space", Name: "Space", Type: network.Choice, Default: "world", Choices: []network.Option{{Key: "world", Name: "World"}, {Key: "object", Name: "Object"}, {Key: "eye", Name: "Eye"}}},
 		},
 	},
-	Needs: sample.Normal | sample.Flat,
+	NeedsFor: func(data any, _ func(string) bool) sample.Attr {
+		if data.(normalData).flat {
+			return sample.Flat | sample.Part
+		}
+		return sample.Normal | sample.Part
+	},
 	Prepare: func(get func(string) any) any {
 		return normalData{flat: get("shape") == "flat", space: get("space").(string)}
 	},
 	Run: func(c *Call) {
 		d := c.Data.(normalData)
-		x, y, z := c.planes(&c.Set.Norm)
+		from := &c.Points.Norm
 		if d.flat {
-			x, y, z = c.planes(&c.Set.Flat)
+			from = &c.Points.Flat
 		}
+		x, y, z := c.planes(from)
 		out := c.Out[0]
-		view := &c.Set.View
+		view := &c.Points.View
 		for i := range c.N {
 			n := vec.V{x[i], y[i], z[i]}
 			switch d.space {
 			case "object":
 				// The transposed map takes normals back, as the cofactor takes them out.
-				m := &c.Scene.Models[c.Scene.Parts[c.Set.Part[c.Lo+i]].Model].Matrix
+				m := &c.Scene.Models[c.Scene.Parts[c.Points.PartOf[c.Lo+i]].Model].Matrix
 				n = vec.V{m.X.Dot(n), m.Y.Dot(n), m.Z.Dot(n)}.Unit()
 			case "eye":
 				n = vec.V{n.Dot(view.Right), n.Dot(view.Up), n.Dot(view.Back)}

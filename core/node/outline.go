@@ -18,7 +18,7 @@ var outline = &Kind{
 		},
 		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
 	},
-	Needs: sample.Normal | sample.Eye,
+	NeedsFor: normalUnless(sample.Eye),
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		facingRatio(c, 2, out)

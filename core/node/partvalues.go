@@ -18,9 +18,10 @@ var partValues = &Kind{
 			{Key: "index", Name: "number", Type: network.Tone, Help: "0, 1, 2… in the order of the stage."},
 		},
 	},
+	Needs: sample.Part,
 	Run: func(c *Call) {
 		for i := range c.N {
-			p := c.Set.Part[c.Lo+i]
+			p := c.Points.PartOf[c.Lo+i]
 			part := &c.Scene.Parts[p]
 			if out := c.Out[0]; out != nil {
 				out[0][i], out[1][i], out[2][i] = part.Color[0], part.Color[1], part.Color[2]
@@ -53,8 +54,8 @@ var depth = &Kind{
 	},
 	Needs: sample.Pos,
 	Run: func(c *Call) {
-		px, py, pz := c.planes(&c.Set.Pos)
-		view := &c.Set.View
+		px, py, pz := c.planes(&c.Points.Pos)
+		view := &c.Points.View
 		lo, hi := float32(0), float32(0)
 		for k, corner := range c.Scene.Box.Corners() {
 			d := view.Camera(corner)[2]

@@ -22,11 +22,13 @@ var rimLight = &Kind{
 	Needs:   lit,
 	Dear:    true,
 	Light:   readsLight,
+	Whole:   sendRays,
+	WholeOf: raysNeed,
 	Prepare: func(get func(string) any) any { return prepareLight(get, get("around").(float64)) },
 	Run: func(c *Call) {
 		d := c.Data.(lightData)
 		nx, ny, nz := c.normal(0)
-		ex, ey, ez := c.planes(&c.Set.Eye)
+		ex, ey, ez := c.planes(&c.Points.Eye)
 		width, soft := c.In[1][0], c.In[2][0]
 		least := 1 - 2*d.amount
 		d.read(c, func(l *light.Source, in *light.Incident, share Plane, tint [3]Plane) bool {

@@ -34,9 +34,8 @@ type CardPicture struct {
 type thin struct {
 	w, h int
 	crop image.Rectangle
-	set  *sample.Set
-	at   []int32 // place in the small picture, twice as fine → sample, -1 for none
-	kept *eval.Kept
+	over at
+	at   []int32 // place in the small picture, twice as fine → point, -1 for none
 }
 
 // cardBudget is how many bytes of node results are kept for the cards of a look.
@@ -54,7 +53,7 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 	}
 	g := &r.groups[gi]
 	t := r.thin(g, w, h)
-	t.set.Level = r.level
+	t.over.found.Level = r.level
 	type pending struct {
 		want   Want
 		target eval.Target
@@ -92,8 +91,7 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 	if len(todo) == 0 {
 		return out, ctx.Err()
 	}
-	_, shadows := g.program.Needs(targets)
-	planes, err := g.program.Run(ctx, eval.Env{Set: t.set, Scene: r.scene(shadows), Moment: r.moment, Workers: r.Workers, Kept: t.kept, KeepAll: true}, targets)
+	planes, err := g.program.Run(ctx, eval.Env{Points: t.over.points, Found: t.over.found, Scene: r.scene(g.program.Rays(targets)), Moment: r.moment, Workers: r.Workers, Kept: t.over.kept, KeepAll: true}, targets)
 	if err != nil {
 		for _, want := range wants { // they do not arrive after all
 			delete(have, want.Name)
@@ -103,7 +101,7 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 	for k, p := range todo {
 		pic := CardPicture{Name: p.want.Name, Pix: make([]byte, 4*w*h)}
 		t.paint(pic.Pix, planes[k], display(p.kind, false))
-		if p.kind != network.Vector && t.set.N > 0 {
+		if p.kind != network.Vector && t.over.points.N > 0 {
 			pic.Min, pic.Max = planes[k][0][0], planes[k][0][0]
 			for _, plane := range planes[k] {
 				for _, v := range plane {
@@ -134,7 +132,7 @@ func (r *Renderer) thin(g *group, w, h int) *thin {
 	if t := g.thin; t != nil && t.w == w && t.h == h {
 		return t
 	}
-	t := &thin{w: w, h: h, crop: r.crop(g.set, w, h), at: make([]int32, 4*w*h), kept: eval.NewKept(cardBudget)}
+	t := &thin{w: w, h: h, crop: r.crop(g.set, w, h), at: make([]int32, 4*w*h)}
 	gi := r.find(g.look)
 	var picked []int32
 	for j := range 2 * h {
@@ -153,7 +151,8 @@ func (r *Renderer) thin(g *group, w, h int) *thin {
 			}
 		}
 	}
-	t.set = g.set.Pick(picked)
+	t.over = g.pick(picked)
+	t.over.kept = eval.NewKept(cardBudget)
 	g.thin = t
 	return t
 }
@@ -198,9 +197,9 @@ func (r *Renderer) find(look string) int {
 
 // crop returns the part of the picture, in the shape of w × h, that shows all
 // samples of set with a little air.
-func (r *Renderer) crop(set *sample.Set, w, h int) image.Rectangle {
+func (r *Renderer) crop(set *sample.Points, w, h int) image.Rectangle {
 	b := image.Rectangle{}
-	for _, p := range set.Pixel {
+	for _, p := range set.Pixels().Pixel {
 		b = b.Union(image.Rect(int(p)%r.job.W, int(p)/r.job.W, int(p)%r.job.W+1, int(p)/r.job.W+1))
 	}
 	if b.Empty() {
@@ -285,7 +284,7 @@ func (r *Renderer) Histogram(ctx context.Context, look, id, input string, bins i
 	if len(targets) == 0 {
 		return Histogram{}, fmt.Errorf("picture: there is no value at %s of %s", input, id)
 	}
-	planes, err := r.eval(ctx, g, g.set, g.kept, targets[:1])
+	planes, err := r.eval(ctx, g, g.all(), targets[:1])
 	if err != nil {
 		return Histogram{}, err
 	}

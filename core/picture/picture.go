@@ -5,13 +5,13 @@ package picture
 import (
 	"context"
 	"crypto/sha256"
-	"encoding/json"
 	"fmt"
 	"image"
 	"slices"
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
+	"mobanta/core/light"
 	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -60,12 +60,12 @@ type Renderer struct {
 	projector *sample.Projector
 	seen      []*sample.Visibility // by position; nil where not kept
 	rays      *trace.Scene
-	lightsKey eval.Key
-	level     int // how well light that is found by chance is known; see sample.Set
+	lights    []light.Source
+	level     int // how well light that is found by chance is known; see shade.Findings
 	groups    []group
 	groupOf   []int // part → group
 	sampleAt  []int32
-	moment    eval.Moment
+	moment    *eval.Moment
 	serial    int // counts the sets of samples that there have been
 
 	result  Result
@@ -76,7 +76,8 @@ type Renderer struct {
 // group is the parts that wear one look, and its samples in the first pass.
 type group struct {
 	look    string
-	set     *sample.Set
+	set     *sample.Points
+	found   *shade.Findings
 	kept    *eval.Kept
 	program *eval.Program
 	finish  string
@@ -216,17 +217,11 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 		r.group(job.Scene)
 	}
 	r.job = job
-	data, err := json.Marshal(job.Scene.Stage.Lights)
-	if err != nil {
-		return fmt.Errorf("picture: %w", err)
-	}
-	sum := sha256.Sum256(data)
-	if key := eval.Key(sum[:16]); key != r.lightsKey {
-		r.lightsKey, r.level = key, 0
+	if !slices.EqualFunc(r.lights, job.Scene.Lights, func(a, b light.Source) bool { return a.Key() == b.Key() }) {
+		r.lights, r.level = job.Scene.Lights, 0
 	}
 	r.setLevel(r.level)
-	sum = sha256.Sum256(fmt.Append(nil, job.Scene.Stage.Time))
-	copy(r.moment.Time[:], sum[:])
+	var err error
 	for i := range r.groups {
 		g := &r.groups[i]
 		net := job.Looks[g.look]
@@ -254,13 +249,13 @@ func (r *Renderer) group(scene *stage.Scene) {
 		}
 		r.groupOf[i] = g
 	}
-	sets := sample.Select(r.seen[0], scene, r.view, len(r.groups), r.groupOf, nil)
+	sets := sample.Seen(r.seen[0], scene, r.view, len(r.groups), r.groupOf, nil)
 	r.sampleAt = make([]int32, r.view.W*r.view.H)
 	for i := range r.groups {
-		r.groups[i].set = sets[i]
+		r.groups[i].set, r.groups[i].found = sets[i], shade.NewFindings(sets[i], nil)
 		r.groups[i].kept = eval.NewKept(r.Budget / len(r.groups))
 		box := image.Rectangle{Min: image.Pt(r.view.W, r.view.H)}
-		for s, p := range sets[i].Pixel {
+		for s, p := range sets[i].Pixels().Pixel {
 			r.sampleAt[p] = int32(s)
 			x, y := int(p)%r.view.W, int(p)/r.view.W
 			box.Min.X, box.Min.Y = min(box.Min.X, x), min(box.Min.Y, y)
@@ -288,10 +283,9 @@ func (r *Renderer) scene(shadows bool) *node.Scene {
 // setLevel tells all sets how well soft light is to be known.
 func (r *Renderer) setLevel(level int) {
 	r.level = level
-	r.moment.Lights = r.lightsKey
-	r.moment.Lights[0] ^= byte(level)
+	r.moment = eval.NewMoment(r.scene(false), level)
 	for i := range r.groups {
-		r.groups[i].set.Level = level
+		r.groups[i].found.Level = level
 	}
 }
 
@@ -313,10 +307,25 @@ func (r *Renderer) soft() bool {
 	return false
 }
 
-// eval runs the targets of group g over set.
-func (r *Renderer) eval(ctx context.Context, g *group, set *sample.Set, kept *eval.Kept, targets []eval.Target) ([][]node.Plane, error) {
-	_, shadows := g.program.Needs(targets)
-	return g.program.Run(ctx, eval.Env{Set: set, Scene: r.scene(shadows), Moment: r.moment, Workers: r.Workers, Kept: kept}, targets)
+// at is some points of a group: those of its first pass, or others.
+type at struct {
+	points *sample.Points
+	found  *shade.Findings
+	kept   *eval.Kept // nil to keep nothing
+}
+
+// all returns the points of the group's first pass.
+func (g *group) all() at { return at{g.set, g.found, g.kept} }
+
+// pick returns some of the points of the group's first pass.
+func (g *group) pick(points []int32) at {
+	p := g.set.Pick(points)
+	return at{p, g.found.Pick(p, points), nil}
+}
+
+// eval runs the targets of group g.
+func (r *Renderer) eval(ctx context.Context, g *group, over at, targets []eval.Target) ([][]node.Plane, error) {
+	return g.program.Run(ctx, eval.Env{Points: over.points, Found: over.found, Scene: r.scene(g.program.Rays(targets)), Moment: r.moment, Workers: r.Workers, Kept: over.kept}, targets)
 }
 
 // shown returns the targets for the colour and the opacity of a group, and how
@@ -359,23 +368,25 @@ func display(kind network.Type, raw bool) func(p []node.Plane, i int) color.C {
 	return func(p []node.Plane, i int) color.C { return color.C{p[0][i], p[1][i], p[2][i]} }
 }
 
-// each evaluates what is shown of a set and calls f for every sample with its
+// each evaluates what is shown of a group and calls f for every point with its
 // colour and opacity, from several goroutines.
-func (r *Renderer) each(ctx context.Context, g *group, set *sample.Set, kept *eval.Kept, f func(pixel int32, c color.C, opacity float32)) error {
-	if set.N == 0 {
+func (r *Renderer) each(ctx context.Context, g *group, over at, f func(pixel int32, c color.C, opacity float32)) error {
+	n := over.points.N
+	if n == 0 {
 		return nil
 	}
 	targets, show, err := r.shown(g)
 	if err != nil {
 		return err
 	}
-	planes, err := r.eval(ctx, g, set, kept, targets)
+	planes, err := r.eval(ctx, g, over, targets)
 	if err != nil {
 		return err
 	}
 	const chunk = 16384
-	parallel.Do(r.Workers, (set.N+chunk-1)/chunk, func(job int) {
-		for i := job * chunk; i < min(set.N, (job+1)*chunk); i++ {
+	pixels := over.points.Pixels().Pixel
+	parallel.Do(r.Workers, (n+chunk-1)/chunk, func(job int) {
+		for i := job * chunk; i < min(n, (job+1)*chunk); i++ {
 			a := float32(1)
 			if len(planes) > 1 {
 				a = max(0, min(1, planes[1][0][i]))
@@ -384,7 +395,7 @@ func (r *Renderer) each(ctx context.Context, g *group, set *sample.Set, kept *ev
 			if len(planes) > 0 {
 				p = planes[0]
 			}
-			f(set.Pixel[i], show(p, i), a)
+			f(pixels[i], show(p, i), a)
 		}
 	})
 	return nil
@@ -422,7 +433,7 @@ func (r *Renderer) first(ctx context.Context) error {
 		g.drawn = eval.Key{} // until it is there in full
 		res.Dirty = res.Dirty.Union(g.box)
 		r.unshown = res.Dirty
-		err = r.each(ctx, g, g.set, g.kept, func(p int32, c color.C, a float32) {
+		err = r.each(ctx, g, g.all(), func(p int32, c color.C, a float32) {
 			b := base[4*p : 4*p+4 : 4*p+4]
 			b[0], b[1], b[2], b[3] = c[0]*a, c[1]*a, c[2]*a, a
 		})
@@ -484,9 +495,9 @@ func (r *Renderer) settle(ctx context.Context, k int, mask []bool, layers []line
 		return a != b && (a < 0 || b < 0 || parts[a] != parts[b])
 	}
 	base, delta := res.base, res.delta
-	for i, g := range sample.Select(vis, r.job.Scene, r.view, len(r.groups), r.groupOf, keep) {
-		g.Base, g.Level = r.groups[i].set, r.level
-		err := r.each(ctx, &r.groups[i], g, nil, func(p int32, c color.C, a float32) {
+	for i, points := range sample.Seen(vis, r.job.Scene, r.view, len(r.groups), r.groupOf, keep) {
+		g := &r.groups[i]
+		err := r.each(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, func(p int32, c color.C, a float32) {
 			b, d := base[4*p:4*p+4], delta[4*p:4*p+4]
 			d[0], d[1], d[2], d[3] = d[0]+(c[0]*a-b[0]), d[1]+(c[1]*a-b[1]), d[2]+(c[2]*a-b[2]), d[3]+(a-b[3])
 		})
@@ -540,14 +551,15 @@ func (r *Renderer) layers() []line.Layer {
 
 func (r *Renderer) layer(gi int, t eval.Target) line.Layer {
 	g := &r.groups[gi]
-	edges, _ := g.program.Data(t).(node.EdgeLines)
+	data, _ := g.program.Data(t)
+	edges, _ := data.(node.EdgeLines)
 	var planes []node.Plane // evaluated when the first line is found
 	tri, parts := r.seen[0].Tri, r.job.Scene.TriPart
 	w := int32(r.job.W)
 	inGroup := func(p int32) bool {
 		return p >= 0 && int(p) < len(tri) && tri[p] >= 0 && r.groupOf[parts[tri[p]]] == gi
 	}
-	if out, err := r.eval(context.Background(), g, g.set, g.kept, []eval.Target{t}); err == nil {
+	if out, err := r.eval(context.Background(), g, g.all(), []eval.Target{t}); err == nil {
 		planes = out[0]
 	}
 	return line.Layer{

@@ -114,7 +114,7 @@ func (r *Renderer) Trail(ctx context.Context, u, v float64) (*Trail, error) {
 		}
 	}
 	n := len(targets)
-	planes, err := r.eval(ctx, g, g.set.Pick([]int32{r.sampleAt[p]}), nil, append(targets, all...))
+	planes, err := r.eval(ctx, g, g.pick([]int32{r.sampleAt[p]}), append(targets, all...))
 	if err != nil {
 		return nil, err
 	}
@@ -195,7 +195,7 @@ func (r *Renderer) Grip(ctx context.Context, u, v float64, prefer string) (best 
 	if len(targets) == 0 {
 		return best, false, nil
 	}
-	planes, err := r.eval(ctx, g, g.set.Pick(picked), nil, targets)
+	planes, err := r.eval(ctx, g, g.pick(picked), targets)
 	if err != nil {
 		return best, false, err
 	}
@@ -271,7 +271,7 @@ func (r *Renderer) cutters(ctx context.Context, g *group, d *network.Node, at in
 	}
 	shows := func(key string) bool { return true }
 	if d.Kind == "two-way-ramp" {
-		planes, err := r.eval(ctx, g, g.set.Pick([]int32{at}), nil, g.program.Input(d.ID, "down")[:1])
+		planes, err := r.eval(ctx, g, g.pick([]int32{at}), g.program.Input(d.ID, "down")[:1])
 		if err != nil {
 			return nil, err
 		}
@@ -313,7 +313,7 @@ func (r *Renderer) Held(ctx context.Context, grip Grip, u, v float64) (float32, 
 	if len(targets) == 0 {
 		return 0, errors.New("picture: the node reads no tone")
 	}
-	planes, err := r.eval(ctx, g, g.set.Pick([]int32{r.sampleAt[y*r.job.W+x]}), nil, targets[:1])
+	planes, err := r.eval(ctx, g, g.pick([]int32{r.sampleAt[y*r.job.W+x]}), targets[:1])
 	if err != nil {
 		return 0, err
 	}
@@ -343,7 +343,7 @@ func (r *Renderer) Tones(ctx context.Context, look, id, input string) ([]float32
 	if len(targets) == 0 {
 		return nil, nil
 	}
-	planes, err := r.eval(ctx, g, g.set, g.kept, targets[:1])
+	planes, err := r.eval(ctx, g, g.all(), targets[:1])
 	if err != nil {
 		return nil, err
 	}
@@ -371,7 +371,7 @@ func (r *Renderer) ToneOf(ctx context.Context, look string, net *network.Network
 		return nil, fmt.Errorf("picture: %s is no tone", ref)
 	}
 	g.program = program
-	planes, err := r.eval(ctx, &g, g.set, nil, []eval.Target{t})
+	planes, err := r.eval(ctx, &g, at{g.set, g.found, nil}, []eval.Target{t})
 	if err != nil {
 		return nil, err
 	}
@@ -402,7 +402,7 @@ func (r *Renderer) Ranges(ctx context.Context, look string) (map[network.Ref]Ran
 			}
 		}
 	}
-	planes, err := r.eval(ctx, g, g.set, g.kept, targets)
+	planes, err := r.eval(ctx, g, g.all(), targets)
 	if err != nil {
 		return nil, err
 	}

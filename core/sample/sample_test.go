@@ -55,7 +55,7 @@ func TestASphereCoversItsDisc(t *testing.T) {
 func TestEverySampleIsOnTheSphereAndItsNormalPointsOut(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Sphere(1, 256, 128))
 	view := sc.Stage.Camera.View(200, 200)
-	set := sample.Select(draw(t, sc, view, [2]float32{0.25, 0.75}, 1), sc, view, 1, []int{0}, nil)[0]
+	set := sample.Seen(draw(t, sc, view, [2]float32{0.25, 0.75}, 1), sc, view, 1, []int{0}, nil)[0]
 	set.Resolve(sample.Pos|sample.Normal|sample.Eye, 2)
 	for i := range set.N {
 		p := vec.V{set.Pos[0][i], set.Pos[1][i], set.Pos[2][i]}
@@ -63,8 +63,8 @@ func TestEverySampleIsOnTheSphereAndItsNormalPointsOut(t *testing.T) {
 		require.InDelta(t, 1, p.Len(), 1e-3)
 		require.Greater(t, p.Unit().Dot(n), float32(0.9999))
 		x, y, _ := view.Project(view.Camera(p))
-		require.InDelta(t, float64(set.Pixel[i]%200)+0.25, x, 0.02, "the sample lies where its pixel looks")
-		require.InDelta(t, float64(set.Pixel[i]/200)+0.75, y, 0.02)
+		require.InDelta(t, float64(set.Pixels().Pixel[i]%200)+0.25, x, 0.02, "the sample lies where its pixel looks")
+		require.InDelta(t, float64(set.Pixels().Pixel[i]/200)+0.75, y, 0.02)
 		e := vec.V{set.Eye[0][i], set.Eye[1][i], set.Eye[2][i]}
 		require.InDelta(t, 1, view.Eye.Sub(p).Unit().Dot(e), 1e-5)
 	}
@@ -138,9 +138,9 @@ func TestSelectSortsByGroupAndKeeps(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Sphere(1, 32, 16), mesh.Cuboid(vec.V{4, 0.2, 0.2}))
 	view := sc.Stage.Camera.View(80, 80)
 	vis := draw(t, sc, view, middle, 1)
-	both := sample.Select(vis, sc, view, 2, []int{0, 1}, nil)
-	only := sample.Select(vis, sc, view, 1, []int{-1, 0}, func(p int32) bool { return p%2 == 0 })
-	for _, part := range both[1].Part {
+	both := sample.Seen(vis, sc, view, 2, []int{0, 1}, nil)
+	only := sample.Seen(vis, sc, view, 1, []int{-1, 0}, func(p int32) bool { return p%2 == 0 })
+	for _, part := range both[1].PartOf {
 		assert.EqualValues(t, 1, part)
 	}
 	assert.Positive(t, both[0].N)

@@ -5,7 +5,6 @@ import (
 	"fmt"
 
 	"mobanta/core/light"
-	"mobanta/core/sample"
 	"mobanta/core/vec"
 )
 
@@ -20,65 +19,68 @@ const (
 
 // Bounced returns the light that the surfaces around throw on each sample once
 // the lights have fallen on them: red, green and blue, 1 being that of a white
-// surrounding in full light. Surfaces have the colours of their parts. The set
-// has Pos, Norm and Eye. The planes may be shared: do not write to them.
-func (t *Tracer) Bounced(ctx context.Context, set *sample.Set, lights []int) ([][]float32, error) {
+// surrounding in full light. Surfaces have the colours of their parts. The planes
+// may be shared: do not write to them.
+func (t *Tracer) Bounced(ctx context.Context, at *Site, lights []int) ([][]float32, error) {
 	key := "bounced"
 	for _, k := range lights {
 		l := &t.Scene.Lights[k]
 		key += fmt.Sprint(name(l), l.Color, l.Strength, l.Reach, l.Fade, l.Shadows, l.Parts)
 	}
-	f := set.Found(key)
-	if f != nil && f.Level >= set.Level {
-		return f.Planes, nil
+	key = at.name(key)
+	f, n := at.Found.get(key), at.Points.N
+	if f != nil && f.level >= at.Found.Level {
+		return f.planes, nil
 	}
-	out := &sample.Found{Level: set.Level, Planes: [][]float32{make([]float32, set.N), make([]float32, set.N), make([]float32, set.N)}}
+	out := &found{level: at.Found.Level, planes: [][]float32{make([]float32, n), make([]float32, n), make([]float32, n)}}
 	put := func(i int, rays int) {
-		c := t.gather(set, i, lights, rays)
+		c := t.gather(at, i, lights, rays)
 		for k := range c {
-			out.Planes[k][i] = c[k]
+			out.planes[k][i] = c[k]
 		}
 	}
-	var base *sample.Found
-	if set.Base != nil {
-		base = set.Base.Found(key)
+	var base *found
+	if at.Found.base != nil {
+		base = at.Found.base.get(key)
 	}
 	if base != nil {
-		grid := set.Base.Grid()
-		t.each(ctx, set, func(i int) {
+		from := at.Found.base.points
+		grid := from.Grid()
+		t.each(ctx, at, func(i int) {
 			var v [3]float32
-			if !between(set, i, grid, base.Planes, v[:]) {
+			if !between(at.Points, i, from, grid, base.planes, v[:]) {
 				put(i, aloneBounces)
 				return
 			}
 			for k := range v {
-				out.Planes[k][i] = v[k]
+				out.planes[k][i] = v[k]
 			}
 		})
 	} else {
 		rays := firstBounces
-		if set.Level > 0 {
+		if at.Found.Level > 0 {
 			rays = settleBounces
 		}
-		t.each(ctx, set, func(i int) { put(i, rays) })
-		if ctx.Err() == nil && set.Picked() == nil {
-			out.Planes = smooth(ctx, set, out.Planes, rays, 3, t.Workers)
+		t.each(ctx, at, func(i int) { put(i, rays) })
+		if ctx.Err() == nil && at.Points.Grid() != nil {
+			out.planes = smooth(ctx, at.Points, out.planes, rays, 3, t.Workers)
 		}
 	}
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	set.Keep(key, out)
-	return out.Planes, nil
+	at.Found.keep(key, out)
+	return out.planes, nil
 }
 
 // gather sends rays over the hemisphere, spread by the cosine, and returns the
 // mean of the light that comes back along them.
-func (t *Tracer) gather(set *sample.Set, i int, lights []int, rays int) (sum vec.V) {
-	p, n := at(&set.Pos, i), at(&set.Norm, i)
-	from := t.lifted(set, i, p, n)
+func (t *Tracer) gather(site *Site, i int, lights []int, rays int) (sum vec.V) {
+	set := site.Points
+	n := vec.V(site.turned(i))
+	from := t.lifted(set, i, at(&set.Pos, i), at(&set.Norm, i))
 	a, b := vec.Across(n)
-	u, v := start(set, i)
+	u, v := set.Chance(i)
 	spin := newSpiral(u, v, rays)
 	for range rays {
 		x, y := spin.next()

@@ -1,5 +1,5 @@
 // Package shade finds out by rays how much of each light reaches the samples of a set, and what light other surfaces
-// throw on them. What it finds is kept with the set: a light that stays where it is is not traced again.
+// throw on them. What it finds is kept beside the points: a light that stays where it is is not traced again.
 package shade
 
 import (
@@ -42,73 +42,73 @@ func name(l *light.Source) string {
 	case light.Point:
 		return fmt.Sprint(l.Kind, l.At, l.Size)
 	case light.Sky:
-		return fmt.Sprintf("%s %p", l.Kind, l.Dome)
+		return fmt.Sprint(l.Kind, l.Sky())
 	}
 	return fmt.Sprint(l.Kind, l.At, l.Dir, l.Size, l.High)
 }
 
-// Share returns how much of a light's own light comes through to each sample, 0
-// to 1; 0 on the side that faces away. The set has Pos, Norm and Eye. The plane
-// may be shared: do not write to it.
-func (t *Tracer) Share(ctx context.Context, set *sample.Set, l *light.Source) ([]float32, error) {
-	key := name(l)
-	f := set.Found(key)
-	if f != nil && f.Level >= set.Level {
-		return f.Planes[0], nil
+// Share returns how much of a light's own light comes through to each point, 0 to
+// 1; 0 on the side that faces away. The plane may be shared: do not write to it.
+func (t *Tracer) Share(ctx context.Context, at *Site, l *light.Source) ([]float32, error) {
+	key := at.name(name(l))
+	f := at.Found.get(key)
+	if f != nil && f.level >= at.Found.Level {
+		return f.planes[0], nil
 	}
-	out := &sample.Found{Level: set.Level, Planes: [][]float32{make([]float32, set.N)}}
-	share := out.Planes[0]
-	var base *sample.Found
-	if set.Base != nil && l.Soft() {
-		base = set.Base.Found(key)
+	out := &found{level: at.Found.Level, planes: [][]float32{make([]float32, at.Points.N)}}
+	share := out.planes[0]
+	var base *found
+	if at.Found.base != nil && l.Soft() {
+		base = at.Found.base.get(key)
 	}
 	switch {
 	case !l.Soft():
-		out.Level = 1 // one ray is all there is to know
-		t.each(ctx, set, func(i int) { share[i] = t.open(set, i, l, 1) })
+		out.level = 1 // one ray is all there is to know
+		t.each(ctx, at, func(i int) { share[i] = t.open(at, i, l, 1) })
 	case base != nil:
-		grid := set.Base.Grid()
-		t.each(ctx, set, func(i int) {
+		from := at.Found.base.points
+		grid := from.Grid()
+		t.each(ctx, at, func(i int) {
 			var v [1]float32
-			if !between(set, i, grid, base.Planes, v[:]) {
-				v[0] = t.open(set, i, l, aloneRays)
+			if !between(at.Points, i, from, grid, base.planes, v[:]) {
+				v[0] = t.open(at, i, l, aloneRays)
 			}
 			share[i] = v[0]
 		})
-	case set.Picked() != nil:
+	case at.Points.Grid() == nil: // nothing is known of what lies beside a point
 		rays := firstRays
-		if set.Level > 0 {
+		if at.Found.Level > 0 {
 			rays = aloneRays
 		}
-		t.each(ctx, set, func(i int) { share[i] = t.open(set, i, l, rays) })
+		t.each(ctx, at, func(i int) { share[i] = t.open(at, i, l, rays) })
 	default:
-		t.settle(ctx, set, l, out)
+		t.settle(ctx, at, l, out)
 	}
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	set.Keep(key, out)
-	return out.Planes[0], nil
+	at.Found.keep(key, out)
+	return out.planes[0], nil
 }
 
 // settle finds out the shares of a whole set: by a few rays each, and, for level 1,
 // by many where those few do not agree.
-func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, out *sample.Found) {
-	share := out.Planes[0]
-	if set.Level == 0 {
+func (t *Tracer) settle(ctx context.Context, at *Site, l *light.Source, out *found) {
+	share, set := out.planes[0], at.Points
+	if at.Found.Level == 0 {
 		// One ray at every other pixel, as on a chequerboard; what lies between takes
 		// the mean of its neighbours on the same stretch of surface.
 		grid := set.Grid()
-		t.each(ctx, set, func(i int) {
+		t.each(ctx, at, func(i int) {
 			if even(set, i) {
-				share[i] = t.open(set, i, l, firstRays)
+				share[i] = t.open(at, i, l, firstRays)
 			}
 		})
-		t.each(ctx, set, func(i int) {
+		t.each(ctx, at, func(i int) {
 			if even(set, i) {
 				return
 			}
-			x, y := int(set.Pixel[i])%set.View.W, int(set.Pixel[i])/set.View.W
+			x, y := pixel(set, i)
 			sum, n := float32(0), float32(0)
 			for _, d := range around[:4] {
 				if k := grid.At(x+d[0], y+d[1]); k >= 0 && alike(set, i, set, int(k)) {
@@ -116,11 +116,11 @@ func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, o
 				}
 			}
 			if share[i] = sum / max(1, n); n == 0 {
-				share[i] = t.open(set, i, l, firstRays)
+				share[i] = t.open(at, i, l, firstRays)
 			}
 		})
 		if ctx.Err() == nil {
-			out.Planes = smooth(ctx, set, out.Planes, firstRays, 1, t.Workers)
+			out.planes = smooth(ctx, set, out.planes, firstRays, 1, t.Workers)
 		}
 		return
 	}
@@ -129,29 +129,37 @@ func (t *Tracer) settle(ctx context.Context, set *sample.Set, l *light.Source, o
 	if l.Kind == light.Sky {
 		probe, rays, rounds = skyProbe, skyRays, 2
 	}
-	t.each(ctx, set, func(i int) { raw[i] = t.open(set, i, l, probe) })
-	t.each(ctx, set, func(i int) {
+	t.each(ctx, at, func(i int) { raw[i] = t.open(at, i, l, probe) })
+	t.each(ctx, at, func(i int) {
 		if share[i] = raw[i]; uneven(set, i, grid, raw) {
-			share[i] = t.open(set, i, l, rays)
+			share[i] = t.open(at, i, l, rays)
 		}
 	})
 	if ctx.Err() == nil {
-		out.Planes = smooth(ctx, set, out.Planes, rays, rounds, t.Workers)
+		out.planes = smooth(ctx, set, out.planes, rays, rounds, t.Workers)
 	}
 }
 
 // even tells whether a sample lies on a black field of the chequerboard.
-func even(set *sample.Set, i int) bool {
-	return (int(set.Pixel[i])%set.View.W+int(set.Pixel[i])/set.View.W)%2 == 0
+func even(set *sample.Points, i int) bool {
+	x, y := pixel(set, i)
+	return (x+y)%2 == 0
 }
 
-// each calls f for every sample on all cores, until ctx ends.
-func (t *Tracer) each(ctx context.Context, set *sample.Set, f func(i int)) {
-	parallel.Do(t.Workers, (set.N+chunk-1)/chunk, func(job int) {
+// pixel returns through which pixel point i is seen.
+func pixel(set *sample.Points, i int) (x, y int) {
+	p := int(set.Pixels().Pixel[i])
+	return p % set.View.W, p / set.View.W
+}
+
+// each calls f for every point on all cores, until ctx ends.
+func (t *Tracer) each(ctx context.Context, at *Site, f func(i int)) {
+	n := at.Points.N
+	parallel.Do(t.Workers, (n+chunk-1)/chunk, func(job int) {
 		if ctx.Err() != nil {
 			return
 		}
-		for i := job * chunk; i < min(set.N, (job+1)*chunk); i++ {
+		for i := job * chunk; i < min(n, (job+1)*chunk); i++ {
 			f(i)
 		}
 	})
@@ -160,9 +168,11 @@ func (t *Tracer) each(ctx context.Context, set *sample.Set, f func(i int)) {
 func at(p *[3][]float32, i int) vec.V { return vec.V{p[0][i], p[1][i], p[2][i]} }
 
 // open sends n rays to a light and returns the share of it that they reach.
-// Places of the light count by what they give the surface.
-func (t *Tracer) open(set *sample.Set, i int, l *light.Source, n int) float32 {
-	p, nrm, eye := at(&set.Pos, i), at(&set.Norm, i), at(&set.Eye, i)
+// Places of the light count by what they give the surface, whichever way its normals
+// were turned; the rays begin on the surface as it is.
+func (t *Tracer) open(site *Site, i int, l *light.Source, n int) float32 {
+	set := site.Points
+	p, nrm, eye := at(&set.Pos, i), vec.V(site.turned(i)), at(&set.Eye, i)
 	switch l.Kind {
 	case light.Sun:
 		if c := l.Dir.Dot(nrm); c <= -l.Size {
@@ -179,7 +189,7 @@ func (t *Tracer) open(set *sample.Set, i int, l *light.Source, n int) float32 {
 			return 0
 		}
 	}
-	from := t.lifted(set, i, p, nrm)
+	from := t.lifted(set, i, p, at(&set.Norm, i))
 	aim := l.Aim(from, nrm, eye)
 	if !l.Soft() {
 		dir := aim.Ray(0, 0)
@@ -188,7 +198,7 @@ func (t *Tracer) open(set *sample.Set, i int, l *light.Source, n int) float32 {
 		}
 		return t.clear(from, dir, aim.Far)
 	}
-	u, v := start(set, i)
+	u, v := set.Chance(i)
 	switch {
 	case n == 1:
 		dir, ok := pick(l, &aim, nrm, u, v, candidates)
@@ -372,15 +382,6 @@ func (l *lattice) next() (x, y float32) {
 	return x, y
 }
 
-// start returns where in the unit square the rays of a sample begin. From pixel to
-// pixel it moves by fixed steps (Roberts 2018), so that neighbours fill in for
-// each other.
-func start(set *sample.Set, i int) (u, v float32) {
-	p := int(set.Pixel[i])
-	x, y := float64(p%set.View.W)+float64(set.At[0]), float64(p/set.View.W)+float64(set.At[1])
-	return fraction(x*0.8191725133961645 + y*0.6710436067037893), fraction(x*0.5497004779019703 + y*0.7548776662466927 + 0.5)
-}
-
 func fraction(x float64) float32 { return float32(x - math.Floor(x)) }
 
 // next is the additive recurrence R2 (Roberts 2018), which fills the square evenly.
@@ -397,7 +398,7 @@ func next(u, v float32) (float32, float32) {
 // lifted returns the place from which sample i looks for lights: on the rounded
 // surface that the normals describe instead of the flat triangle, and a hair
 // above it, so that facets throw no shadow on themselves (Hanika 2021).
-func (t *Tracer) lifted(set *sample.Set, i int, p, n vec.V) vec.V {
+func (t *Tracer) lifted(set *sample.Points, i int, p, n vec.V) vec.V {
 	sc := t.Scene
 	tri := &sc.Tri[set.Tri[i]]
 	a, b, e := &sc.Pos[tri[0]], &sc.Pos[tri[1]], &sc.Pos[tri[2]]

@@ -27,14 +27,14 @@ func sheet(o, u, v vec.V, n int) *mesh.Mesh {
 }
 
 // seen is the first position's samples of a scene's picture, w × w pixels.
-func seen(t testing.TB, sc *stage.Scene, w int, at [2]float32) (*Tracer, *sample.Set) {
+func seen(t testing.TB, sc *stage.Scene, w int, at [2]float32) (*Tracer, *Site) {
 	t.Helper()
 	view := sc.Stage.Camera.View(w, w)
 	vis, err := sample.NewProjector(sc.Geometry, view, 2).Draw(context.Background(), at, 2)
 	require.NoError(t, err)
-	set := sample.Select(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
+	set := sample.Seen(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
 	set.Resolve(sample.Pos|sample.Normal|sample.Eye, 2)
-	return &Tracer{Scene: sc, Rays: trace.NewScene(sc.Geometry, nil, 2), Workers: 2}, set
+	return &Tracer{Scene: sc, Rays: trace.NewScene(sc.Geometry, nil, 2), Workers: 2}, NewSite(set)
 }
 
 var middle = [2]float32{0.5, 0.5}
@@ -53,13 +53,13 @@ func lit(t testing.TB, l stage.Light, cam stage.Camera, meshes ...*mesh.Mesh) *s
 
 // share returns the shares of the scene's light at the samples of a picture that
 // has settled.
-func share(t testing.TB, sc *stage.Scene, w int) (*sample.Set, []float32) {
+func share(t testing.TB, sc *stage.Scene, w int) (*sample.Points, []float32) {
 	t.Helper()
 	tr, set := seen(t, sc, w, middle)
-	set.Level = 1
+	set.Found.Level = 1
 	out, err := tr.Share(context.Background(), set, &sc.Lights[0])
 	require.NoError(t, err)
-	return set, out
+	return set.Points, out
 }
 
 func ExampleTracer_Share() {
@@ -74,14 +74,14 @@ func ExampleTracer_Share() {
 	}), nil)
 	view := st.Camera.View(64, 64)
 	vis, _ := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
-	set := sample.Select(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
+	set := sample.Seen(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
 	set.Resolve(sample.Pos|sample.Normal|sample.Eye, 1)
 	tr := &Tracer{Scene: sc, Rays: trace.NewScene(sc.Geometry, nil, 1), Workers: 1}
-	share, _ := tr.Share(context.Background(), set, &sc.Lights[0])
+	share, _ := tr.Share(context.Background(), NewSite(set), &sc.Lights[0])
 	wrong := 0
 	for i := range share {
 		r := math.Hypot(float64(set.Pos[0][i]), float64(set.Pos[2][i]))
-		if set.Part[i] == 0 && math.Abs(r-0.5) > 0.02 && (share[i] == 0) != (r < 0.5) {
+		if set.PartOf[i] == 0 && math.Abs(r-0.5) > 0.02 && (share[i] == 0) != (r < 0.5) {
 			wrong++
 		}
 	}
@@ -108,7 +108,7 @@ func TestAnEvenSkyInARightAngledCorner(t *testing.T) {
 	set, s := share(t, sc, 96)
 	worst, n := 0.0, 0
 	for i := range s {
-		if set.Part[i] != 0 {
+		if set.PartOf[i] != 0 {
 			continue
 		}
 		d := float64(set.Pos[2][i])
@@ -210,14 +210,14 @@ func TestSettledShadowsAreNearThoseOfManyRays(t *testing.T) {
 		tr, set := seen(t, sc, 160, middle)
 		first, err := tr.Share(context.Background(), set, &sc.Lights[0])
 		require.NoError(t, err)
-		set.Level = 1
+		set.Found.Level = 1
 		got, err := tr.Share(context.Background(), set, &sc.Lights[0])
 		require.NoError(t, err)
 		var sum, bias float64
 		n := 0
 		for i := range got {
 			want := tr.open(set, i, &sc.Lights[0], 987)
-			bias += float64(first[i]-want) / float64(set.N)
+			bias += float64(first[i]-want) / float64(set.Points.N)
 			if want > 0 && want < 1 {
 				sum += float64((got[i] - want) * (got[i] - want))
 				n++
@@ -281,7 +281,7 @@ func TestSoftLightIsTheSameOnAnyNumberOfCores(t *testing.T) {
 		for _, workers := range []int{1, 2, 3} {
 			for _, level := range []int{0, 1} {
 				tr, set := seen(t, sc, 96, middle)
-				tr.Workers, set.Level = workers, level
+				tr.Workers, set.Found.Level = workers, level
 				s, err := tr.Share(context.Background(), set, &sc.Lights[0])
 				require.NoError(t, err)
 				if workers == 1 {
@@ -308,7 +308,7 @@ func TestASingleRayChoosesInProportion(t *testing.T) {
 		require.True(t, ok)
 		require.Greater(t, dir[1], float32(0))
 		sum += float64(100*dir[1]/dir[2]) / n
-		u, v = fraction(float64(u)+0.1031), fraction(float64(v)+0.2963)
+		u, v = float32(math.Mod(float64(u)+0.1031, 1)), float32(math.Mod(float64(v)+0.2963, 1))
 	}
 	assert.InDelta(t, math.Pi/8/(2.0/3), sum, 0.03)
 	aim = l.Aim(vec.V{}, up.Mul(-1), eye)
@@ -322,17 +322,17 @@ func TestLaterPositionsTakeTheSoftLightOfTheFirst(t *testing.T) {
 	sc := lit(t, l, stage.Camera{}, mesh.Torus(0.75, 0.3, 96, 48), sheet(vec.V{-2, -0.5, 2}, vec.V{4, 0, 0}, vec.V{0, 0, -4}, 1))
 	sc.Stage.Camera.Elevation = 40
 	tr, base := seen(t, sc, 128, middle)
-	base.Level = 1
+	base.Found.Level = 1
 	first, err := tr.Share(context.Background(), base, &sc.Lights[0])
 	require.NoError(t, err)
 	_, later := seen(t, sc, 128, [2]float32{0.1, 0.9})
-	later.Base, later.Level = base, 1
+	later.Found = NewFindings(later.Points, base.Found)
 	got, err := tr.Share(context.Background(), later, &sc.Lights[0])
 	require.NoError(t, err)
-	grid := base.Grid()
+	grid := base.Points.Grid()
 	off, n := 0.0, 0
-	for i, p := range later.Pixel {
-		if k := grid.At(int(p)%128, int(p)/128); k >= 0 && alike(later, i, base, int(k)) {
+	for i, p := range later.Points.Pixels().Pixel {
+		if k := grid.At(int(p)%128, int(p)/128); k >= 0 && alike(later.Points, i, base.Points, int(k)) {
 			off, n = off+math.Abs(float64(got[i]-first[k])), n+1
 		}
 	}
@@ -341,7 +341,9 @@ func TestLaterPositionsTakeTheSoftLightOfTheFirst(t *testing.T) {
 	again, err := tr.Share(context.Background(), later, &sc.Lights[0])
 	require.NoError(t, err)
 	assert.Same(t, &got[0], &again[0], "and is kept: nothing is traced twice")
-	picked := base.Pick([]int32{5, 7})
+	some := []int32{5, 7}
+	points := base.Points.Pick(some)
+	picked := &Site{Points: points, Found: base.Found.Pick(points, some)}
 	small, err := tr.Share(context.Background(), picked, &sc.Lights[0])
 	require.NoError(t, err)
 	assert.Equal(t, []float32{first[5], first[7]}, small, "what was picked takes part in it")
@@ -359,15 +361,15 @@ func TestBouncedLight(t *testing.T) {
 	sc := lit(t, l, stage.Camera{Azimuth: 0, Elevation: 35, Target: vec.V{0, 0, 1}, Distance: 9, Angle: 26},
 		sheet(vec.V{-300, 0, 300}, vec.V{600, 0, 0}, vec.V{0, 0, -300}, 1), wall)
 	tr, set := seen(t, sc, 96, middle)
-	set.Level = 1
+	set.Found.Level = 1
 	b, err := tr.Bounced(context.Background(), set, []int{0})
 	require.NoError(t, err)
 	off, n := 0.0, 0
 	for i := range b[0] {
-		if set.Part[i] != 0 {
+		if set.Points.PartOf[i] != 0 {
 			continue
 		}
-		d := float64(set.Pos[2][i])
+		d := float64(set.Points.Pos[2][i])
 		want := 0.5 * (1 - d/math.Hypot(d, h))
 		off, n = off+math.Abs(want*0.8-float64(b[0][i])), n+1
 		assert.InDelta(t, b[0][i]/2, b[1][i], 1e-5)

@@ -10,8 +10,8 @@ import (
 
 // alike tells whether two samples lie on one smooth stretch of a surface: their
 // normals are near each other, and neither stands out of the other's plane.
-func alike(a *sample.Set, i int, b *sample.Set, k int) bool {
-	if a.Part[i] != b.Part[k] {
+func alike(a *sample.Points, i int, b *sample.Points, k int) bool {
+	if a.PartOf[i] != b.PartOf[k] {
 		return false
 	}
 	n := at(&a.Norm, i)
@@ -28,12 +28,12 @@ var around = [8][2]int{{-1, 0}, {1, 0}, {0, -1}, {0, 1}, {-1, -1}, {1, -1}, {-1,
 
 // uneven tells whether a share lies between 0 and 1, or one beside it does or
 // differs.
-func uneven(set *sample.Set, i int, grid *sample.Grid, share []float32) bool {
+func uneven(set *sample.Points, i int, grid *sample.Grid, share []float32) bool {
 	s := share[i]
 	if s > 0 && s < 1 {
 		return true
 	}
-	x, y := int(set.Pixel[i])%set.View.W, int(set.Pixel[i])/set.View.W
+	x, y := pixel(set, i)
 	for _, d := range around {
 		if k := grid.At(x+d[0], y+d[1]); k >= 0 && share[k] != s && alike(set, i, set, int(k)) {
 			return true
@@ -49,7 +49,7 @@ func uneven(set *sample.Set, i int, grid *sample.Grid, share []float32) bool {
 // lie on one stretch of surface and differ by no more than chance explains, each
 // round over twice the distance (à trous: Dammertz et al. 2010). The planes that
 // come in stay as they are.
-func smooth(ctx context.Context, set *sample.Set, planes [][]float32, rays, rounds, workers int) [][]float32 {
+func smooth(ctx context.Context, set *sample.Points, planes [][]float32, rays, rounds, workers int) [][]float32 {
 	grid := set.Grid()
 	noise := 1.2 / vec.Sqrt(float32(rays))
 	for round := range rounds {
@@ -72,14 +72,14 @@ func smooth(ctx context.Context, set *sample.Set, planes [][]float32, rays, roun
 	return planes
 }
 
-func smoothed(set *sample.Set, i int, grid *sample.Grid, planes, out [][]float32, step int, noise float32) {
+func smoothed(set *sample.Points, i int, grid *sample.Grid, planes, out [][]float32, step int, noise float32) {
 	var mean [3]float32
 	for c := range planes {
 		mean[c] = planes[c][i]
 	}
 	own := mean
 	weight := float32(1)
-	x, y := int(set.Pixel[i])%set.View.W, int(set.Pixel[i])/set.View.W
+	x, y := pixel(set, i)
 	if len(planes) == 1 { // most places are wholly lit or wholly dark, and so are those about them
 		even := true
 		for _, d := range around {
@@ -126,16 +126,17 @@ func smoothed(set *sample.Set, i int, grid *sample.Grid, planes, out [][]float32
 
 // between fills v with what the base has found, blended from the pixels about
 // sample i that lie on the same stretch of surface; false if there are too few.
-func between(set *sample.Set, i int, grid *sample.Grid, planes [][]float32, v []float32) bool {
-	p := int(set.Pixel[i])
-	x, y := float32(p%set.View.W)+set.At[0]-set.Base.At[0], float32(p/set.View.W)+set.At[1]-set.Base.At[1]
+func between(set *sample.Points, i int, base *sample.Points, grid *sample.Grid, planes [][]float32, v []float32) bool {
+	px, py := pixel(set, i)
+	own, other := set.Pixels().At, base.Pixels().At
+	x, y := float32(px)+own[0]-other[0], float32(py)+own[1]-other[1]
 	ix, iy := floor(x), floor(y)
 	tx, ty := x-float32(ix), y-float32(iy)
 	var sum float32
 	clear(v)
 	for k, w := range [4]float32{(1 - tx) * (1 - ty), tx * (1 - ty), (1 - tx) * ty, tx * ty} {
 		j := grid.At(ix+k%2, iy+k/2)
-		if w <= 0 || j < 0 || !alike(set, i, set.Base, int(j)) {
+		if w <= 0 || j < 0 || !alike(set, i, base, int(j)) {
 			continue
 		}
 		sum += w

@@ -114,7 +114,9 @@ func (l *Light) source(sc, old *Scene) light.Source {
 	case light.Rectangle:
 		s.Size /= 2
 	case light.Sky:
-		s.Dome = l.dome(sc, old)
+		if s.Dome = l.dome(sc, old); s.Dome.Pictured() {
+			s.Image = l.Picture
+		}
 	}
 	if len(l.Parts) > 0 {
 		s.Parts = make([]bool, len(sc.Parts))

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync"
 
 	"mobanta/core/color"
 	"mobanta/core/light"
@@ -34,6 +35,9 @@ type Geometry struct {
 	Box         vec.Box
 	Models      []Placed
 	Size        float32 // the length that "1" means: the diagonal of Box, 1 if there are no models
+
+	besideOnce sync.Once
+	beside     [][3]int32
 }
 
 // Placed is one model's run of triangles.

@@ -56,7 +56,7 @@ func formulaAgainstNodes() error {
 		return err
 	}
 	set.Resolve(sample.Pos|sample.Normal|sample.Eye|sample.UV, 1)
-	env := eval.Env{Set: set, Scene: &node.Scene{Scene: sc}, Workers: 1}
+	env := eval.Env{Points: set, Scene: &node.Scene{Scene: sc}, Workers: 1}
 	run := func(ref string) (float64, []float32, error) {
 		t, _, err := p.Output(network.ParseRef(ref))
 		if err != nil {

@@ -53,7 +53,7 @@ func networkAgainstFused() (comparison, error) {
 	if err != nil {
 		return comparison{}, err
 	}
-	env := eval.Env{Set: set, Scene: &node.Scene{Scene: sc}, Workers: 1}
+	env := eval.Env{Points: set, Scene: &node.Scene{Scene: sc}, Workers: 1}
 	targets := p.Input("end", "colour")
 	planes, err := p.Run(context.Background(), env, targets)
 	if err != nil {
@@ -90,7 +90,7 @@ func networkAgainstFused() (comparison, error) {
 }
 
 // ball returns the samples of a picture of a sphere, 960×600.
-func ball() (*sample.Set, *stage.Scene, error) {
+func ball() (*sample.Points, *stage.Scene, error) {
 	st := stage.New()
 	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": "look"}}}
 	surface, err := mesh.NewSurface(mesh.Sphere(1, 192, 96), 180)
@@ -106,12 +106,12 @@ func ball() (*sample.Set, *stage.Scene, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	return sample.Select(vis, sc, view, 1, []int{0}, nil)[0], sc, nil
+	return sample.Seen(vis, sc, view, 1, []int{0}, nil)[0], sc, nil
 }
 
 // byHand is the network above as one loop, as a programmer would write it who
 // knows it beforehand.
-func byHand(s *sample.Set, l light.Source, stops []color.Stop, out *[3][]float32) {
+func byHand(s *sample.Points, l light.Source, stops []color.Stop, out *[3][]float32) {
 	step := func(x, a, b float32) float32 {
 		t := max(0, min(1, (x-a)/(b-a)))
 		return t * t * (3 - 2*t)

@@ -1,0 +1,229 @@
+package sample
+
+import (
+	"math"
+
+	"mobanta/core/stage"
+	"mobanta/core/vec"
+)
+
+// Pixels is the origin of points that a camera sees through pixels.
+type Pixels struct {
+	At    [2]float32 // place within the pixel
+	Pixel []int32    // row × width + column
+	part  bool       // whether the points were picked from others
+}
+
+// Pixels tells through which pixels the points are seen; nil for points that came
+// from elsewhere.
+func (p *Points) Pixels() *Pixels {
+	o, _ := p.origin.(*Pixels)
+	return o
+}
+
+// Seen returns points for each of several groups: those that vis shows at the pixels
+// that keep tells to keep (all, if keep is nil), sorted by the group of their part.
+// Parts with a group below 0 are left out. Points are in the order of their pixels.
+func Seen(vis *Visibility, scene *stage.Scene, view stage.View, groups int, group []int, keep func(pixel int32) bool) []*Points {
+	counts := make([]int, groups)
+	each := func(f func(g int, i, t, part int32)) {
+		for i, t := range vis.Tri {
+			if t < 0 || keep != nil && !keep(int32(i)) {
+				continue
+			}
+			part := scene.TriPart[t]
+			if g := group[part]; g >= 0 {
+				f(g, int32(i), t, part)
+			}
+		}
+	}
+	each(func(g int, _, _, _ int32) { counts[g]++ })
+	out, pixels := make([]*Points, groups), make([]*Pixels, groups)
+	for g, n := range counts {
+		pixels[g] = &Pixels{At: vis.Jitter, Pixel: make([]int32, 0, n)}
+		out[g] = &Points{View: view, geo: scene.Geometry, origin: pixels[g], Tri: make([]int32, 0, n), PartOf: make([]int32, 0, n)}
+	}
+	each(func(g int, i, t, part int32) {
+		p, o := out[g], pixels[g]
+		o.Pixel, p.Tri, p.PartOf = append(o.Pixel, i), append(p.Tri, t), append(p.PartOf, part)
+	})
+	for _, p := range out {
+		p.N = len(p.Tri)
+	}
+	return out
+}
+
+// SeenAt returns the points that vis shows at some pixels, in their order; each must
+// show one.
+func SeenAt(vis *Visibility, scene *stage.Scene, view stage.View, pixels []int32) *Points {
+	p := &Points{N: len(pixels), View: view, geo: scene.Geometry, origin: &Pixels{At: vis.Jitter, Pixel: pixels, part: true},
+		Tri: make([]int32, len(pixels)), PartOf: make([]int32, len(pixels))}
+	for i, at := range pixels {
+		p.Tri[i] = vis.Tri[at]
+		p.PartOf[i] = scene.TriPart[p.Tri[i]]
+	}
+	return p
+}
+
+func (o *Pixels) pick(points []int32) origin {
+	out := &Pixels{At: o.At, Pixel: make([]int32, len(points)), part: true}
+	for i, k := range points {
+		out.Pixel[i] = o.Pixel[k]
+	}
+	return out
+}
+
+func (o *Pixels) ready(*Points, Attr, int) {}
+
+func (o *Pixels) place(*Points, int, int) {} // see look
+
+func (o *Pixels) page(p *Points, i int) (x, y float32, ok bool) {
+	w, h := int32(p.View.W), float32(p.View.H)
+	at := o.Pixel[i]
+	return (float32(at%w) + o.At[0]) / h, 1 - (float32(at/w)+o.At[1])/h, true
+}
+
+// chance moves by fixed steps from pixel to pixel (Roberts 2018).
+func (o *Pixels) chance(p *Points, i int) (u, v float32) {
+	at := int(o.Pixel[i])
+	return spread(float64(at%p.View.W)+float64(o.At[0]), float64(at/p.View.W)+float64(o.At[1]))
+}
+
+// spread returns the chance numbers of a place on a grid of unit steps.
+func spread(x, y float64) (u, v float32) {
+	return fraction(x*0.8191725133961645 + y*0.6710436067037893), fraction(x*0.5497004779019703 + y*0.7548776662466927 + 0.5)
+}
+
+func fraction(x float64) float32 { return float32(x - math.Floor(x)) }
+
+// foot is the longer of the ways that a point makes on the plane of its triangle
+// while the pixel moves by one to the right or up.
+func (o *Pixels) foot(p *Points, i int) float32 {
+	return pixelStep(p, i)
+}
+
+func pixelStep(p *Points, i int) float32 {
+	v := &p.View
+	at := vec.V{p.Pos[0][i], p.Pos[1][i], p.Pos[2][i]}
+	n := vec.V{p.Flat[0][i], p.Flat[1][i], p.Flat[2][i]}
+	e := vec.V{p.Eye[0][i], p.Eye[1][i], p.Eye[2][i]}
+	far := float32(1)
+	if !v.Ortho {
+		far = max(v.Near, v.Camera(at)[2])
+	}
+	longest := float32(0)
+	cos := n.Dot(e)
+	for _, d := range [2]vec.V{v.Right, v.Up} {
+		if cos > 1e-3 { // seen edge on a pixel covers more than can be said
+			d = d.Sub(e.Mul(n.Dot(d) / cos))
+		} else {
+			d = d.Mul(1e3)
+		}
+		longest = max(longest, d.Dot(d))
+	}
+	return min(vec.Sqrt(longest)*far/v.Scale, p.geo.Size)
+}
+
+// look finds where the rays through pixels meet the planes of their triangles, and
+// the directions to the eye (Möller and Trumbore 1997).
+func (o *Pixels) look(p *Points, want Attr, lo, hi int) {
+	g, view := p.geo, &p.View
+	w := int32(view.W)
+	for i := lo; i < hi; i++ {
+		px := o.Pixel[i]
+		sx := (float32(px%w) + o.At[0] - float32(view.W)/2) / view.Scale
+		sy := (float32(view.H)/2 - float32(px/w) - o.At[1]) / view.Scale
+		dx := view.Right[0]*sx + view.Up[0]*sy
+		dy := view.Right[1]*sx + view.Up[1]*sy
+		dz := view.Right[2]*sx + view.Up[2]*sy
+		ox, oy, oz := view.Eye[0], view.Eye[1], view.Eye[2]
+		if view.Ortho {
+			ox, oy, oz = ox+dx, oy+dy, oz+dz
+			dx, dy, dz = -view.Back[0], -view.Back[1], -view.Back[2]
+		} else {
+			dx, dy, dz = dx-view.Back[0], dy-view.Back[1], dz-view.Back[2]
+			l := 1 / vec.Sqrt(dx*dx+dy*dy+dz*dz)
+			dx, dy, dz = dx*l, dy*l, dz*l
+		}
+		if want&Eye != 0 {
+			p.Eye[0][i], p.Eye[1][i], p.Eye[2][i] = -dx, -dy, -dz
+		}
+		if want&Weights == 0 {
+			continue
+		}
+		t := &g.Tri[p.Tri[i]]
+		a, b, c := &g.Pos[t[0]], &g.Pos[t[1]], &g.Pos[t[2]]
+		ax, ay, az := a[0], a[1], a[2]
+		e1x, e1y, e1z := b[0]-ax, b[1]-ay, b[2]-az
+		e2x, e2y, e2z := c[0]-ax, c[1]-ay, c[2]-az
+		qx, qy, qz := dy*e2z-dz*e2y, dz*e2x-dx*e2z, dx*e2y-dy*e2x
+		det := e1x*qx + e1y*qy + e1z*qz
+		inv := 1 / det
+		rx, ry, rz := ox-ax, oy-ay, oz-az
+		u := (rx*qx + ry*qy + rz*qz) * inv
+		kx, ky, kz := ry*e1z-rz*e1y, rz*e1x-rx*e1z, rx*e1y-ry*e1x
+		v := (dx*kx + dy*ky + dz*kz) * inv
+		p.Weights[0][i], p.Weights[1][i] = within(u, v)
+		p.Back[i] = det < 0 // the ray meets the back
+	}
+}
+
+// Grid tells which point is seen through a pixel.
+type Grid struct {
+	x0, y0, w, h int
+	at           []int32
+}
+
+// Grid returns the grid of points with at most one behind each pixel; nil for points
+// that are not seen through pixels, or do not fill their grid since they were picked
+// from others: nothing can be said of what lies beside them.
+func (p *Points) Grid() *Grid {
+	o := p.Pixels()
+	if o == nil || o.part {
+		return nil
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.grid != nil {
+		return p.grid
+	}
+	g := &Grid{x0: p.View.W, y0: p.View.H}
+	x1, y1 := 0, 0
+	for _, px := range o.Pixel {
+		x, y := int(px)%p.View.W, int(px)/p.View.W
+		g.x0, g.y0, x1, y1 = min(g.x0, x), min(g.y0, y), max(x1, x+1), max(y1, y+1)
+	}
+	g.w, g.h = max(0, x1-g.x0), max(0, y1-g.y0)
+	g.at = make([]int32, g.w*g.h)
+	for i := range g.at {
+		g.at[i] = -1
+	}
+	for i, px := range o.Pixel {
+		g.at[(int(px)/p.View.W-g.y0)*g.w+int(px)%p.View.W-g.x0] = int32(i)
+	}
+	p.grid = g
+	return g
+}
+
+// At returns the point behind a pixel, -1 if there is none.
+func (g *Grid) At(x, y int) int32 {
+	if x -= g.x0; x < 0 || x >= g.w {
+		return -1
+	}
+	if y -= g.y0; y < 0 || y >= g.h {
+		return -1
+	}
+	return g.at[y*g.w+x]
+}
+
+// NormalAt returns the smooth normal and the place of the point seen at a pixel
+// of vis; ok is false where there is none.
+func NormalAt(vis *Visibility, scene *stage.Scene, view stage.View, x, y int) (normal, place, eye vec.V, ok bool) {
+	if x < 0 || y < 0 || x >= vis.W || y >= vis.H || vis.Tri[y*vis.W+x] < 0 {
+		return
+	}
+	p := SeenAt(vis, scene, view, []int32{int32(y*vis.W + x)})
+	p.Resolve(Pos|Normal|Eye, 1)
+	at := func(q [3][]float32) vec.V { return vec.V{q[0][0], q[1][0], q[2][0]} }
+	return at(p.Norm), at(p.Pos), at(p.Eye), true
+}
