@@ -153,6 +153,25 @@ func (r *Ramp) fromSpace(v [3]float32) C {
 	return v
 }
 
+// Edges returns the tones at which the ramp begins or ends to change, in no order.
+func (r *Ramp) Edges() []float32 {
+	var out []float32
+	for _, e := range r.edges[1:] {
+		out = append(out, e.from, e.to)
+	}
+	return out
+}
+
+// Narrowest returns how narrow the narrowest band between two others is; 2 for ramps
+// without one.
+func (r *Ramp) Narrowest() float32 {
+	least := float32(2)
+	for i := 1; i+1 < len(r.edges); i++ {
+		least = min(least, r.edges[i+1].to-r.edges[i].to)
+	}
+	return least
+}
+
 // At returns the colour at the given tone; tones outside 0..1 take the end's.
 func (r *Ramp) At(tone float32) C {
 	// The bands that are wholly behind the tone cannot be seen through a later

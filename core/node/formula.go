@@ -47,6 +47,10 @@ var formulaKind = &Kind{
 		}
 		return p
 	},
+	Folds: func(data any) bool { p := data.(*formula.Program); return p != nil && p.Folds() },
+	Bounds: func(c *Call, lo, hi, outLo, outHi [][]Plane) {
+		bounded(c.Data.(*formula.Program), lo, hi, outLo[0], outHi[0])
+	},
 	Run: func(c *Call) {
 		p := c.Data.(*formula.Program)
 		if p == nil { // refused before it comes here
@@ -62,6 +66,16 @@ var formulaKind = &Kind{
 		}
 		p.Run(in, out[:min(len(out), p.Type.N)])
 	},
+}
+
+// bounded is formula.Program.Bounds for the inputs of a node.
+func bounded(p *formula.Program, lo, hi [][]Plane, outLo, outHi []Plane) {
+	var a, b []Plane
+	for k := range lo {
+		a, b = append(a, lo[k]...), append(b, hi[k]...)
+	}
+	n := min(len(outLo), p.Type.N)
+	p.Bounds(a, b, outLo[:n], outHi[:n])
 }
 
 // formulaSettings are the settings, for Check, which cannot name its own kind.

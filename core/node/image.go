@@ -1,6 +1,8 @@
 package node
 
 import (
+	"math"
+
 	"mobanta/core/network"
 	"mobanta/core/pixmap"
 	"mobanta/core/sample"
@@ -28,6 +30,34 @@ var imageKind = &Kind{
 	},
 	Prepare: func(get func(string) any) any {
 		return imageData{get("picture").(string), pixmap.Reading{Wrap: pixmap.Wrap(get("beyond").(string)), Nearest: get("pixels") == "nearest", Data: get("holds") == "data"}}
+	},
+	Folds: func(data any) bool { return data.(imageData).picture != "" },
+	// Where a pixel covers more than a texel or two, the picture may hold anything there.
+	Bounds: func(c *Call, lo, hi, outLo, outHi [][]Plane) {
+		pic := c.Scene.picture(c.Data.(imageData).picture)
+		if pic == nil {
+			return
+		}
+		u, v := make([]Plane, 2), make([]Plane, 2)
+		if c.In[0] != nil {
+			u, v = lo[0], hi[0]
+		} else {
+			for k := range 2 {
+				u[k], v[k] = make(Plane, c.N), make(Plane, c.N)
+				c.Points.HalfWay(c.Points.UV[k], c.Lo, u[k], v[k])
+			}
+		}
+		for o := range outLo {
+			for k := range outLo[o] {
+				for i := range c.N {
+					if a, b := (v[0][i]-u[0][i])*float32(pic.W), (v[1][i]-u[1][i])*float32(pic.H); !(a <= 1.5 && b <= 1.5) {
+						outLo[o][k][i], outHi[o][k][i] = float32(math.Inf(-1)), float32(math.Inf(1))
+					} else {
+						outLo[o][k][i], outHi[o][k][i] = c.Out[o][k][i], c.Out[o][k][i]
+					}
+				}
+			}
+		}
 	},
 	Run: func(c *Call) {
 		d := c.Data.(imageData)

@@ -1,8 +1,10 @@
 package node
 
 import (
+	"cmp"
 	"math"
 
+	"mobanta/core/formula"
 	"mobanta/core/network"
 )
 
@@ -29,6 +31,7 @@ type operation struct {
 	unary     bool
 	each      func(a, b float32) float32
 	vector    func(a, b [3]float32) [3]float32 // needs vectors
+	folds     string                           // of those that fold: the same as a formula
 	tone      bool                             // a vector operation that gives a tone, in the first component
 }
 
@@ -40,9 +43,9 @@ var operations = []operation{
 	{key: "power", name: "a to the power b", each: Power},
 	{key: "min", name: "Smaller of both", each: func(a, b float32) float32 { return min(a, b) }},
 	{key: "max", name: "Larger of both", each: func(a, b float32) float32 { return max(a, b) }},
-	{key: "modulo", name: "Rest of a ÷ b", each: Modulo},
-	{key: "abs", name: "Without its sign", unary: true, each: func(a, _ float32) float32 { return max(a, -a) }},
-	{key: "sign", name: "Sign", unary: true, each: func(a, _ float32) float32 {
+	{key: "modulo", name: "Rest of a ÷ b", each: Modulo, folds: "mod(a, b)"},
+	{key: "abs", name: "Without its sign", unary: true, folds: "abs(a)", each: func(a, _ float32) float32 { return max(a, -a) }},
+	{key: "sign", name: "Sign", unary: true, folds: "sign(a)", each: func(a, _ float32) float32 {
 		switch {
 		case a > 0:
 			return 1
@@ -51,13 +54,13 @@ var operations = []operation{
 		}
 		return 0
 	}},
-	{key: "floor", name: "Rounded down", unary: true, each: func(a, _ float32) float32 { return floor(a) }},
-	{key: "ceil", name: "Rounded up", unary: true, each: func(a, _ float32) float32 { return -floor(-a) }},
-	{key: "round", name: "Rounded", unary: true, each: func(a, _ float32) float32 { return floor(a + 0.5) }},
-	{key: "fraction", name: "Fraction", unary: true, each: func(a, _ float32) float32 { return a - floor(a) }},
+	{key: "floor", name: "Rounded down", unary: true, folds: "floor(a)", each: func(a, _ float32) float32 { return floor(a) }},
+	{key: "ceil", name: "Rounded up", unary: true, folds: "ceil(a)", each: func(a, _ float32) float32 { return -floor(-a) }},
+	{key: "round", name: "Rounded", unary: true, folds: "floor(a + 0.5)", each: func(a, _ float32) float32 { return floor(a + 0.5) }},
+	{key: "fraction", name: "Fraction", unary: true, folds: "fract(a)", each: func(a, _ float32) float32 { return a - floor(a) }},
 	{key: "root", name: "Square root", unary: true, each: func(a, _ float32) float32 { return float32(math.Sqrt(float64(max(0, a)))) }},
-	{key: "sine", name: "Sine, of turns", unary: true, each: func(a, _ float32) float32 { return float32(math.Sin(2 * math.Pi * float64(a))) }},
-	{key: "cosine", name: "Cosine, of turns", unary: true, each: func(a, _ float32) float32 { return float32(math.Cos(2 * math.Pi * float64(a))) }},
+	{key: "sine", name: "Sine, of turns", unary: true, folds: "sin(6.283185307 * a)", each: func(a, _ float32) float32 { return float32(math.Sin(2 * math.Pi * float64(a))) }},
+	{key: "cosine", name: "Cosine, of turns", unary: true, folds: "cos(6.283185307 * a)", each: func(a, _ float32) float32 { return float32(math.Cos(2 * math.Pi * float64(a))) }},
 	{key: "invert", name: "1 − a", unary: true, each: func(a, _ float32) float32 { return 1 - a }},
 	{key: "dot", name: "Dot product", tone: true, vector: func(a, b [3]float32) [3]float32 { return [3]float32{a[0]*b[0] + a[1]*b[1] + a[2]*b[2]} }},
 	{key: "cross", name: "Cross product", vector: func(a, b [3]float32) [3]float32 {
@@ -71,6 +74,26 @@ var operations = []operation{
 		}
 		return [3]float32{a[0] / l, a[1] / l, a[2] / l}
 	}},
+}
+
+// asFormula holds the operations that do not fold.
+var asFormula = map[string]string{"add": "a + b", "subtract": "a - b", "multiply": "a * b", "divide": "a / b", "power": "pow(a, b)", "min": "min(a, b)", "max": "max(a, b)", "root": "sqrt(a)", "invert": "1.0 - a"}
+
+// formula returns the operation as one, for its bounds; nil for those of vectors.
+func (op *operation) formula() *formula.Program {
+	text := cmp.Or(op.folds, asFormula[op.key])
+	if text == "" {
+		return nil
+	}
+	args := []network.Argument{{Key: "a", Type: network.Tone}, {Key: "b", Type: network.Tone}}
+	if op.unary {
+		args = args[:1]
+	}
+	p, err := compiled(text, args)
+	if err != nil {
+		return nil
+	}
+	return p
 }
 
 func length(a [3]float32) float32 {
@@ -160,6 +183,23 @@ var maths = &Kind{
 		s.Outputs = []network.Port{out}
 	},
 	Prepare: func(get func(string) any) any { return findOperation(get("operation").(string)) },
+	Folds:   func(data any) bool { return data.(*operation).folds != "" },
+	Bounds: func(c *Call, lo, hi, outLo, outHi [][]Plane) {
+		op := c.Data.(*operation)
+		for k := range outLo[0] {
+			a, b := []Plane{lo[0][min(k, len(lo[0])-1)]}, []Plane{hi[0][min(k, len(hi[0])-1)]}
+			if !op.unary {
+				a, b = append(a, lo[1][min(k, len(lo[1])-1)]), append(b, hi[1][min(k, len(hi[1])-1)])
+			}
+			if p := op.formula(); p != nil {
+				p.Bounds(a, b, outLo[0][k:k+1], outHi[0][k:k+1])
+				continue
+			}
+			for i := range outLo[0][k] { // vectors as wholes
+				outLo[0][k][i], outHi[0][k][i] = float32(math.Inf(-1)), float32(math.Inf(1))
+			}
+		}
+	},
 	Run: func(c *Call) {
 		op := c.Data.(*operation)
 		a := c.In[0]

@@ -47,6 +47,16 @@ type Kind struct {
 	// WholeOf names, if they are wired. nil for most.
 	Whole   func(ctx context.Context, w *Whole) (any, error)
 	WholeOf func(data any, light Reading) []string
+	// Folds tells whether what the node gives may vary within a pixel though it is the
+	// same at the middles of all pixels about it: a fraction, a comparison and a fine
+	// pattern may, a sum may not. Such places get all positions. nil for those that never
+	// do; a kernel that takes the mean over the footprint by itself does not.
+	Folds func(data any) bool
+	// Bounds fills outLo and outHi with bounds of the outputs for inputs that lie anywhere
+	// from lo to hi; -infinity and infinity where nothing can be said. c.In and c.Out hold
+	// the values at the points. nil: anything where an input varies more than neighbouring
+	// points show.
+	Bounds func(c *Call, lo, hi, outLo, outHi [][]Plane)
 	// Run fills every plane of c.Out. It must not keep c. What it gives is bounded to
 	// MaxValue by those who call it, so that the next kernel gets numbers that it can
 	// multiply a few times without leaving float32.

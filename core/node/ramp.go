@@ -1,6 +1,8 @@
 package node
 
 import (
+	"math"
+
 	"mobanta/core/color"
 	"mobanta/core/network"
 )
@@ -27,6 +29,16 @@ var ramp = &Kind{
 	Prepare: func(get func(string) any) any {
 		return color.NewRamp(get("stops").([]color.Stop), color.Mixing(get("mixing").(string)))
 	},
+	Folds: func(data any) bool { return data.(*color.Ramp).Narrowest() < thinBand },
+	Bounds: func(c *Call, lo, hi, outLo, outHi [][]Plane) {
+		boundRamp(c.Data.(*color.Ramp), lo[0][0], hi[0][0], outLo[0], outHi[0])
+		for k, p := range outLo[1] {
+			for i := range p {
+				p[i] = color.C{outLo[0][0][i], outLo[0][1][i], outLo[0][2][i]}.Luminance()
+				outHi[1][k][i] = color.C{outHi[0][0][i], outHi[0][1][i], outHi[0][2][i]}.Luminance()
+			}
+		}
+	},
 	Run: func(c *Call) {
 		col, tone := c.Out[0], c.Out[1]
 		if col == nil { // only the luminance is read
@@ -39,4 +51,40 @@ var ramp = &Kind{
 			}
 		}
 	},
+}
+
+// thinBand is how narrow a band must be for a ramp to be looked at between pixels: a
+// tone may well step over it from one to the next.
+const thinBand = 1.0 / 64
+
+// boundRamp fills in between which colours a ramp lies for tones from lo to hi: those
+// at both ends, and at every stop between, on either side of it.
+func boundRamp(r *color.Ramp, lo, hi Plane, outLo, outHi []Plane) {
+	n := len(lo)
+	tone := make(Plane, n)
+	got := []Plane{make(Plane, n), make(Plane, n), make(Plane, n)}
+	take := func(first bool) {
+		r.Map(tone, got[0], got[1], got[2])
+		for k := range got {
+			for i, v := range got[k] {
+				if first {
+					outLo[k][i], outHi[k][i] = v, v
+				} else {
+					outLo[k][i], outHi[k][i] = min(outLo[k][i], v), max(outHi[k][i], v)
+				}
+			}
+		}
+	}
+	copy(tone, lo)
+	take(true)
+	copy(tone, hi)
+	take(false)
+	for _, at := range r.Edges() {
+		for _, t := range [2]float32{at, math.Nextafter32(at, -1)} {
+			for i := range tone {
+				tone[i] = max(lo[i], min(hi[i], t))
+			}
+			take(false)
+		}
+	}
 }

@@ -15,6 +15,21 @@ var softStep = &Kind{
 		},
 		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
 	},
+	// It rises with the tone and falls with the threshold.
+	Bounds: func(c *Call, lo, hi, outLo, outHi [][]Plane) {
+		a, b := outLo[0][0], outHi[0][0]
+		other := make(Plane, c.N)
+		stepped(a, lo[0][0], hi[1][0], lo[2][0], false)
+		stepped(other, lo[0][0], hi[1][0], hi[2][0], false)
+		for i, v := range other {
+			a[i] = min(a[i], v)
+		}
+		stepped(b, hi[0][0], lo[1][0], lo[2][0], false)
+		stepped(other, hi[0][0], lo[1][0], hi[2][0], false)
+		for i, v := range other {
+			b[i] = max(b[i], v)
+		}
+	},
 	Run: func(c *Call) {
 		stepped(c.Out[0][0], c.In[0][0], c.In[1][0], c.In[2][0], c.Const[1] && c.Const[2])
 	},

@@ -157,10 +157,17 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 		r.unshown = image.Rectangle{}
 		show(res)
 	}
+	fine, err := r.fine(ctx)
+	if err != nil {
+		return err
+	}
 	mask := res.mask()
 	res.delta = make([]float32, len(res.base))
+	if err := r.strewn(ctx, r.seen[0], 0, fine); err != nil {
+		return err
+	}
 	for k := 1; k < job.Samples; k++ {
-		if err := r.settle(ctx, k, mask, layers); err != nil {
+		if err := r.settle(ctx, k, mask, fine, layers); err != nil {
 			return err
 		}
 		res.Passes = k + 1
@@ -479,15 +486,67 @@ func (r *Renderer) visible(ctx context.Context, k int) (*sample.Visibility, erro
 	return vis, nil
 }
 
-// settle adds position k: at the pixels of mask, and wherever it sees another
-// part than the first position did.
-func (r *Renderer) settle(ctx context.Context, k int, mask []bool, layers []line.Layer) error {
+// fine tells in which pixels the picture may vary unseen by the first position; nil if
+// in none.
+func (r *Renderer) fine(ctx context.Context) ([]bool, error) {
+	var out []bool
+	for i := range r.groups {
+		g := &r.groups[i]
+		targets, _, err := r.shown(g)
+		if err != nil {
+			return nil, err
+		}
+		varies, err := g.program.Varies(ctx, eval.Env{Points: g.set, Found: g.found, Scene: r.scene(g.program.Rays(targets)), Moment: r.moment, Workers: r.Workers, Kept: g.kept}, targets)
+		if err != nil {
+			return nil, err
+		}
+		for k, v := range varies {
+			if v {
+				if out == nil {
+					out = make([]bool, r.job.W*r.job.H)
+				}
+				out[g.set.Pixels().Pixel[k]] = true
+			}
+		}
+	}
+	return out, nil
+}
+
+// strewn adds, in the fine pixels, the k-th of places of their own.
+func (r *Renderer) strewn(ctx context.Context, vis *sample.Visibility, k int, fine []bool) error {
+	if fine == nil {
+		return nil
+	}
+	for i, points := range sample.Seen(vis, r.job.Scene, r.view, len(r.groups), r.groupOf, func(p int32) bool { return fine[p] }) {
+		points.Strew(k, r.job.Samples)
+		if err := r.add(ctx, &r.groups[i], points); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// add adds what some points show to the pixels that they are seen through.
+func (r *Renderer) add(ctx context.Context, g *group, points *sample.Points) error {
+	base, delta := r.result.base, r.result.delta
+	return r.each(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, func(p int32, c color.C, a float32) {
+		b, d := base[4*p:4*p+4], delta[4*p:4*p+4]
+		d[0], d[1], d[2], d[3] = d[0]+(c[0]*a-b[0]), d[1]+(c[1]*a-b[1]), d[2]+(c[2]*a-b[2]), d[3]+(a-b[3])
+	})
+}
+
+// settle adds position k: at the pixels of mask, wherever it sees another part than
+// the first position did, and, at places of their own, in the fine ones.
+func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers []line.Layer) error {
 	vis, err := r.visible(ctx, k)
 	if err != nil {
 		return err
 	}
 	res, first, parts := &r.result, r.seen[0], r.job.Scene.TriPart
 	keep := func(p int32) bool {
+		if fine != nil && fine[p] {
+			return false
+		}
 		if mask[p] {
 			return true
 		}
@@ -496,14 +555,12 @@ func (r *Renderer) settle(ctx context.Context, k int, mask []bool, layers []line
 	}
 	base, delta := res.base, res.delta
 	for i, points := range sample.Seen(vis, r.job.Scene, r.view, len(r.groups), r.groupOf, keep) {
-		g := &r.groups[i]
-		err := r.each(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, func(p int32, c color.C, a float32) {
-			b, d := base[4*p:4*p+4], delta[4*p:4*p+4]
-			d[0], d[1], d[2], d[3] = d[0]+(c[0]*a-b[0]), d[1]+(c[1]*a-b[1]), d[2]+(c[2]*a-b[2]), d[3]+(a-b[3])
-		})
-		if err != nil {
+		if err := r.add(ctx, &r.groups[i], points); err != nil {
 			return err
 		}
+	}
+	if err := r.strewn(ctx, vis, k, fine); err != nil {
+		return err
 	}
 	for p, t := range vis.Tri {
 		if t < 0 && first.Tri[p] >= 0 {

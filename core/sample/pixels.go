@@ -12,6 +12,43 @@ type Pixels struct {
 	At    [2]float32 // place within the pixel
 	Pixel []int32    // row × width + column
 	part  bool       // whether the points were picked from others
+	own   [2][]float32
+}
+
+// Place returns the place within its pixel of point i.
+func (o *Pixels) Place(i int) (x, y float32) {
+	if o.own[0] != nil {
+		return o.own[0][i], o.own[1][i]
+	}
+	return o.At[0], o.At[1]
+}
+
+// Strew moves each point to a place of its own within its pixel: the k-th of n that fill
+// the pixel evenly and each of its sides in equal steps, turned over by another amount
+// from pixel to pixel (Cranley and Patterson 1976), so that the mean over an area is right
+// for patterns of any direction. The point goes on the plane of the triangle that it was
+// on. To be called before anything is resolved.
+func (p *Points) Strew(k, n int) {
+	o := p.Pixels()
+	o.own = [2][]float32{make([]float32, p.N), make([]float32, p.N)}
+	row := rank(k, n)
+	for i, px := range o.Pixel {
+		u, v := spread(float64(int(px)%p.View.W), float64(int(px)/p.View.W))
+		o.own[0][i] = fraction((float64(k)+0.5)/float64(n) + float64(u))
+		o.own[1][i] = fraction((float64(row)+0.5)/float64(n) + float64(v))
+	}
+}
+
+// rank tells which of n equal steps the k-th multiple of the golden ratio comes in when
+// all n are sorted: a lattice that fills the square.
+func rank(k, n int) (r int) {
+	golden := func(i int) float64 { f := float64(i) * 0.6180339887498949; return f - math.Floor(f) }
+	for i := range n {
+		if golden(i) < golden(k) {
+			r++
+		}
+	}
+	return r
 }
 
 // Pixels tells through which pixels the points are seen; nil for points that came
@@ -70,6 +107,14 @@ func (o *Pixels) pick(points []int32) origin {
 	for i, k := range points {
 		out.Pixel[i] = o.Pixel[k]
 	}
+	for c, own := range o.own {
+		if own != nil {
+			out.own[c] = make([]float32, len(points))
+			for i, k := range points {
+				out.own[c][i] = own[k]
+			}
+		}
+	}
 	return out
 }
 
@@ -80,13 +125,15 @@ func (o *Pixels) place(*Points, int, int) {} // see look
 func (o *Pixels) page(p *Points, i int) (x, y float32, ok bool) {
 	w, h := int32(p.View.W), float32(p.View.H)
 	at := o.Pixel[i]
-	return (float32(at%w) + o.At[0]) / h, 1 - (float32(at/w)+o.At[1])/h, true
+	dx, dy := o.Place(i)
+	return (float32(at%w) + dx) / h, 1 - (float32(at/w)+dy)/h, true
 }
 
 // chance moves by fixed steps from pixel to pixel (Roberts 2018).
 func (o *Pixels) chance(p *Points, i int) (u, v float32) {
 	at := int(o.Pixel[i])
-	return spread(float64(at%p.View.W)+float64(o.At[0]), float64(at/p.View.W)+float64(o.At[1]))
+	x, y := o.Place(i)
+	return spread(float64(at%p.View.W)+float64(x), float64(at/p.View.W)+float64(y))
 }
 
 // spread returns the chance numbers of a place on a grid of unit steps.
@@ -124,15 +171,23 @@ func pixelStep(p *Points, i int) float32 {
 	return min(vec.Sqrt(longest)*far/v.Scale, p.geo.Size)
 }
 
+// maxBeyond limits how far beyond its triangle a point that was strewn may lie: a
+// triangle that is seen nearly edge on says nothing of what is beside it.
+const maxBeyond = 8
+
 // look finds where the rays through pixels meet the planes of their triangles, and
 // the directions to the eye (Möller and Trumbore 1997).
 func (o *Pixels) look(p *Points, want Attr, lo, hi int) {
 	g, view := p.geo, &p.View
 	w := int32(view.W)
+	ax, ay := o.At[0], o.At[1]
 	for i := lo; i < hi; i++ {
 		px := o.Pixel[i]
-		sx := (float32(px%w) + o.At[0] - float32(view.W)/2) / view.Scale
-		sy := (float32(view.H)/2 - float32(px/w) - o.At[1]) / view.Scale
+		if o.own[0] != nil {
+			ax, ay = o.own[0][i], o.own[1][i]
+		}
+		sx := (float32(px%w) + ax - float32(view.W)/2) / view.Scale
+		sy := (float32(view.H)/2 - float32(px/w) - ay) / view.Scale
 		dx := view.Right[0]*sx + view.Up[0]*sy
 		dy := view.Right[1]*sx + view.Up[1]*sy
 		dz := view.Right[2]*sx + view.Up[2]*sy
@@ -153,17 +208,20 @@ func (o *Pixels) look(p *Points, want Attr, lo, hi int) {
 		}
 		t := &g.Tri[p.Tri[i]]
 		a, b, c := &g.Pos[t[0]], &g.Pos[t[1]], &g.Pos[t[2]]
-		ax, ay, az := a[0], a[1], a[2]
-		e1x, e1y, e1z := b[0]-ax, b[1]-ay, b[2]-az
-		e2x, e2y, e2z := c[0]-ax, c[1]-ay, c[2]-az
+		bx, by, bz := a[0], a[1], a[2]
+		e1x, e1y, e1z := b[0]-bx, b[1]-by, b[2]-bz
+		e2x, e2y, e2z := c[0]-bx, c[1]-by, c[2]-bz
 		qx, qy, qz := dy*e2z-dz*e2y, dz*e2x-dx*e2z, dx*e2y-dy*e2x
 		det := e1x*qx + e1y*qy + e1z*qz
 		inv := 1 / det
-		rx, ry, rz := ox-ax, oy-ay, oz-az
+		rx, ry, rz := ox-bx, oy-by, oz-bz
 		u := (rx*qx + ry*qy + rz*qz) * inv
 		kx, ky, kz := ry*e1z-rz*e1y, rz*e1x-rx*e1z, rx*e1y-ry*e1x
 		v := (dx*kx + dy*ky + dz*kz) * inv
-		p.Weights[0][i], p.Weights[1][i] = within(u, v)
+		if o.own[0] == nil || !(max(u, -u) < maxBeyond && max(v, -v) < maxBeyond) {
+			u, v = within(u, v)
+		}
+		p.Weights[0][i], p.Weights[1][i] = u, v
 		p.Back[i] = det < 0 // the ray meets the back
 	}
 }
@@ -214,6 +272,30 @@ func (g *Grid) At(x, y int) int32 {
 		return -1
 	}
 	return g.at[y*g.w+x]
+}
+
+// HalfWay fills lo and hi, for the points from number from on, with bounds of values
+// half-way to those of the pixels on either side that show the same part. The points
+// have a grid.
+func (p *Points) HalfWay(values []float32, from int, lo, hi []float32) {
+	grid, pixels := p.Grid(), p.Pixels().Pixel
+	for k := range lo {
+		i := from + k
+		x, y := int(pixels[i])%p.View.W, int(pixels[i])/p.View.W
+		v := values[i]
+		r := float32(0)
+		for _, axis := range [2][2]int32{{grid.At(x-1, y), grid.At(x+1, y)}, {grid.At(x, y-1), grid.At(x, y+1)}} {
+			most := float32(0)
+			for _, j := range axis {
+				if j >= 0 && p.PartOf[j] == p.PartOf[i] {
+					d := values[j] - v
+					most = max(most, d, -d)
+				}
+			}
+			r += most / 2
+		}
+		lo[k], hi[k] = v-r, v+r
+	}
 }
 
 // NormalAt returns the smooth normal and the place of the point seen at a pixel

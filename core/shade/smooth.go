@@ -128,8 +128,9 @@ func smoothed(set *sample.Points, i int, grid *sample.Grid, planes, out [][]floa
 // sample i that lie on the same stretch of surface; false if there are too few.
 func between(set *sample.Points, i int, base *sample.Points, grid *sample.Grid, planes [][]float32, v []float32) bool {
 	px, py := pixel(set, i)
-	own, other := set.Pixels().At, base.Pixels().At
-	x, y := float32(px)+own[0]-other[0], float32(py)+own[1]-other[1]
+	other := base.Pixels().At
+	dx, dy := set.Pixels().Place(i)
+	x, y := float32(px)+dx-other[0], float32(py)+dy-other[1]
 	ix, iy := floor(x), floor(y)
 	tx, ty := x-float32(ix), y-float32(iy)
 	var sum float32
