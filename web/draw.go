@@ -93,10 +93,9 @@ func affected(old, now *store.State) []string {
 	if old == nil {
 		return all
 	}
-	a, b := old.Project.Stage, now.Project.Stage
-	a.Camera = b.Camera
-	if reflect.DeepEqual(a, b) && reflect.DeepEqual(old.Project.Looks, now.Project.Looks) && reflect.DeepEqual(old.Project.Groups, now.Project.Groups) &&
-		reflect.DeepEqual(old.Project.Swatches, now.Project.Swatches) && old.Project.Name == now.Project.Name {
+	was := *old.Project
+	was.Stage.Camera = now.Project.Stage.Camera
+	if reflect.DeepEqual(&was, now.Project) {
 		return []string{"top", "stage"} // the camera alone has moved
 	}
 	return all

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/sample"
@@ -364,14 +365,16 @@ func (p *Program) Input(id, key string) []Target {
 	return out
 }
 
-// Data returns what the kernel of the target's step was prepared with, and its kind;
-// nil for a constant.
-func (p *Program) Data(t Target) (data any, kind *node.Kind) {
+// Lines returns where the lines of a target run; nil if it carries none.
+func (p *Program) Lines(t Target) line.Rule {
 	if t.op.step < 0 {
-		return nil, nil
+		return nil
 	}
 	s := &p.steps[t.op.step]
-	return s.data, s.kind
+	if s.kind.Lines == nil || t.op.out != 0 {
+		return nil
+	}
+	return s.kind.Lines(s.data)
 }
 
 // TooDeep returns the ids of nodes that wanted what feeds them evaluated elsewhere on

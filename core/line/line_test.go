@@ -2,14 +2,15 @@ package line_test
 
 import (
 	"context"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/color"
 	"mobanta/core/line"
 	"mobanta/core/mesh"
-	"mobanta/core/node"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
 	"mobanta/core/stage/stagetest"
@@ -17,14 +18,17 @@ import (
 )
 
 // cover returns how many pixels of a w × w picture the lines take.
-func cover(t *testing.T, sc *stage.Scene, w int, edges node.EdgeLines) float64 {
+func cover(t *testing.T, sc *stage.Scene, w int, edges line.Edges) float64 {
 	t.Helper()
 	view := sc.Stage.Camera.View(w, w)
 	vis, err := sample.NewProjector(sc.Geometry, view, 2).Draw(context.Background(), [2]float32{0.5, 0.5}, 2)
 	require.NoError(t, err)
 	s := line.NewSheet(w, w)
-	s.Add(vis, sc, view, []line.Layer{{Edges: edges, Part: func(int32) bool { return true },
-		Ink: func(int32) (line.Ink, bool) { return line.Ink{Width: 10, Opacity: 1}, true }}}, 2)
+	var strokes []line.Stroke
+	for _, c := range edges.Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2, Part: func(int32) bool { return true }}) {
+		strokes = append(strokes, line.Stroke{Chain: c, Ink: slices.Repeat([]line.Ink{{Width: 10, Opacity: 1}}, len(c))})
+	}
+	s.Add([][]line.Stroke{strokes}, 2)
 	sum := 0.0
 	for i := 3; i < len(s.Pix); i += 4 {
 		sum += float64(s.Pix[i])
@@ -46,26 +50,147 @@ func TestEachKindOfEdgeIsFoundWhereItIs(t *testing.T) {
 		st.Camera.Azimuth, st.Camera.Elevation = 30, 25
 		return stagetest.With(t, &st, m...)
 	}
-	none := cover(t, seen(cube), 400, node.EdgeLines{})
+	none := cover(t, seen(cube), 400, line.Edges{})
 	assert.Zero(t, none)
-	outer := cover(t, seen(cube), 400, node.EdgeLines{Outer: true})
+	outer := cover(t, seen(cube), 400, line.Edges{Outer: true})
 	assert.Positive(t, outer)
-	crease := cover(t, seen(cube), 400, node.EdgeLines{Crease: true, Angle: 30})
+	crease := cover(t, seen(cube), 400, line.Edges{Crease: true, Angle: 30})
 	assert.Positive(t, crease)
 	assert.Less(t, crease, outer, "three edges inside against six around")
-	assert.Zero(t, cover(t, seen(cube), 400, node.EdgeLines{Crease: true, Angle: 91}))
-	assert.Zero(t, cover(t, seen(mesh.Sphere(1, 128, 64)), 400, node.EdgeLines{Crease: true, Angle: 30}), "a round form has no creases")
-	assert.Zero(t, cover(t, seen(cube), 400, node.EdgeLines{Parts: true}))
-	assert.Positive(t, cover(t, seen(two), 400, node.EdgeLines{Parts: true}))
-	assert.Zero(t, cover(t, seen(cube), 400, node.EdgeLines{Depth: true, Jump: 0.02}), "a slope is no jump")
+	assert.Zero(t, cover(t, seen(cube), 400, line.Edges{Crease: true, Angle: 91}))
+	assert.Zero(t, cover(t, seen(mesh.Sphere(1, 128, 64)), 400, line.Edges{Crease: true, Angle: 30}), "a round form has no creases")
+	assert.Zero(t, cover(t, seen(cube), 400, line.Edges{Parts: true}))
+	assert.Positive(t, cover(t, seen(two), 400, line.Edges{Parts: true}))
+	assert.Zero(t, cover(t, seen(cube), 400, line.Edges{Depth: true, Jump: 0.02}), "a slope is no jump")
 	ring := seen(mesh.Torus(1, 0.4, 128, 64))
 	ring.Stage.Camera.Elevation = 10
 	ring.Stage.Camera = ring.Stage.Camera.Frame(ring.Box, 1)
-	assert.Positive(t, cover(t, ring, 400, node.EdgeLines{Depth: true, Jump: 0.02}), "one side of a ring stands before the other")
+	assert.Positive(t, cover(t, ring, 400, line.Edges{Depth: true, Jump: 0.02}), "one side of a ring stands before the other")
 }
 
 func TestLinesScaleWithThePicture(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Sphere(1, 256, 128))
-	small, large := cover(t, sc, 200, node.EdgeLines{Outer: true}), cover(t, sc, 800, node.EdgeLines{Outer: true})
+	small, large := cover(t, sc, 200, line.Edges{Outer: true}), cover(t, sc, 800, line.Edges{Outer: true})
 	assert.InEpsilon(t, 16, large/small, 0.05, "the same share of the picture at four times the size")
+}
+
+func find(t *testing.T, sc *stage.Scene, w int, rule line.Rule) []line.Chain {
+	t.Helper()
+	view := sc.Stage.Camera.View(w, w)
+	vis, err := sample.NewProjector(sc.Geometry, view, 2).Draw(context.Background(), [2]float32{0.5, 0.5}, 2)
+	require.NoError(t, err)
+	in := &line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2, Part: func(int32) bool { return true }}
+	chains := rule.Find(in)
+	in.Workers = 1
+	require.Equal(t, chains, rule.Find(in), "on any number of cores")
+	return chains
+}
+
+// The contour of a ball is one ring, of the ring of a torus two; of a cube one, and its
+// creases are three strokes from the corner in front.
+func TestPlacesAreLinkedIntoChains(t *testing.T) {
+	ball := stagetest.Of(t, mesh.Sphere(1, 256, 128))
+	rings := find(t, ball, 300, line.Edges{Outer: true})
+	require.Len(t, rings, 1)
+	closed := func(c line.Chain) bool {
+		a, b := c[0], c[len(c)-1]
+		return (a.X-b.X)*(a.X-b.X)+(a.Y-b.Y)*(a.Y-b.Y) <= 1.01
+	}
+	assert.True(t, closed(rings[0]))
+	seen := map[line.Place]bool{}
+	for i, p := range rings[0] {
+		require.False(t, seen[p], "no place twice")
+		seen[p] = true
+		if i > 0 {
+			q := rings[0][i-1]
+			d := (p.X-q.X)*(p.X-q.X) + (p.Y-q.Y)*(p.Y-q.Y)
+			require.LessOrEqual(t, d, float32(1.01), "each follows the one before it")
+			require.GreaterOrEqual(t, d, float32(0.49))
+		}
+	}
+	ring := stagetest.Of(t, mesh.Torus(1, 0.4, 128, 64))
+	ring.Stage.Camera.Azimuth, ring.Stage.Camera.Elevation = 0, 90
+	assert.Len(t, find(t, ring, 300, line.Edges{Outer: true}), 2)
+	cube := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))
+	cube.Stage.Camera.Azimuth, cube.Stage.Camera.Elevation = 30, 25
+	strokes := find(t, cube, 300, line.Edges{Crease: true, Angle: 30})
+	long := 0
+	for _, c := range strokes {
+		if len(c) > 20 {
+			long++
+		}
+	}
+	assert.Equal(t, 3, long)
+	assert.LessOrEqual(t, len(strokes), 6, "and a few stubs where they meet")
+	assert.Empty(t, line.Link(nil, 10, 10))
+}
+
+// Edges belong to the surface in front: the lines of what lies behind stop at it.
+func TestTheNearerSurfaceHasTheEdge(t *testing.T) {
+	m := mesh.Cuboid(vec.V{1, 1, 1})
+	m.Join(mesh.Cuboid(vec.V{4, 4, 0.1}), vec.Place(vec.V{0, 0, -2}, vec.V{}, 1))
+	sc := stagetest.Of(t, m)
+	view := sc.Stage.Camera.View(200, 200)
+	vis, err := sample.NewProjector(sc.Geometry, view, 2).Draw(context.Background(), [2]float32{0.5, 0.5}, 2)
+	require.NoError(t, err)
+	between := func(part int32) (n int) {
+		for _, c := range (line.Edges{Parts: true}).Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 1, Part: func(p int32) bool { return p == part }}) {
+			for _, at := range c {
+				assert.Equal(t, part, sc.TriPart[vis.Tri[at.Pixel]])
+				n++
+			}
+		}
+		return n
+	}
+	assert.Greater(t, between(0), 100)
+	assert.Zero(t, between(1))
+}
+
+// stroke is a straight line of places down a column.
+func stroke(x float32, h int, ink line.Ink) line.Stroke {
+	var s line.Stroke
+	for y := range h {
+		s.Chain = append(s.Chain, line.Place{X: x, Y: float32(y) + 0.5})
+		s.Ink = append(s.Ink, ink)
+	}
+	return s
+}
+
+func TestInkIsDrawnAsWideAndAsOpaqueAsItSays(t *testing.T) {
+	const w, h = 60, 100
+	for _, width := range []float32{2, 5, 9.5} { // pixels
+		s := line.NewSheet(w, h)
+		s.Add([][]line.Stroke{{stroke(30, h, line.Ink{Color: color.C{1, 0.5, 0}, Width: width * 1000 / h, Opacity: 0.6})}}, 2)
+		for _, y := range []int{20, 31, 32, 50, 64, 80} { // where bands meet, too
+			var sum, most float32
+			for x := range w {
+				p := s.Pix[4*(y*w+x):]
+				sum, most = sum+p[3], max(most, p[3])
+				assert.InDelta(t, p[3]*0.5, p[1], 1e-6, "premultiplied")
+			}
+			assert.InDelta(t, width*0.6, sum, 0.12)
+			assert.InDelta(t, 0.6, most, 1e-6)
+		}
+	}
+	// Thinner than a pixel: paler, not broken.
+	s := line.NewSheet(w, h)
+	s.Add([][]line.Stroke{{stroke(30.5, h, line.Ink{Width: 0.4 * 1000 / h, Opacity: 1})}}, 1)
+	assert.InDelta(t, 0.4, s.Pix[4*(50*w+30)+3], 1e-5)
+	assert.Zero(t, line.NewSheet(w, h).Passes)
+	assert.Equal(t, 1, s.Passes)
+	s.Add([][]line.Stroke{{stroke(30.5, h, line.Ink{Width: 0, Opacity: 1}), stroke(10, h, line.Ink{Width: 9, Opacity: 0})}}, 1)
+	assert.InDelta(t, 0.4, s.Pix[4*(50*w+30)+3], 1e-5, "no width and no opacity are no ink")
+	assert.Zero(t, s.Pix[4*(50*w+10)+3])
+}
+
+func TestLaterLayersLieOnTop(t *testing.T) {
+	const w, h = 20, 40
+	s := line.NewSheet(w, h)
+	red, blue := line.Ink{Color: color.C{1, 0, 0}, Width: 8000 / h, Opacity: 1}, line.Ink{Color: color.C{0, 0, 1}, Width: 4000 / h, Opacity: 0.5}
+	s.Add([][]line.Stroke{{stroke(10, h, red)}, {stroke(10, h, blue)}}, 1)
+	p := s.Pix[4*(20*w+10):]
+	assert.InDelta(t, 0.5, p[0], 1e-6)
+	assert.InDelta(t, 0.5, p[2], 1e-6)
+	assert.InDelta(t, 1, p[3], 1e-6)
+	assert.InDelta(t, 1, s.Pix[4*(20*w+7)], 1e-6, "beside it the lower one is as it was")
 }

@@ -189,7 +189,7 @@ func (f *flattener) pass(sc *scope, d *Node, spec *Spec) {
 		}
 		flat := Node{ID: sc.prefix + d.ID + "~" + out.Key, Kind: PassKind + string(out.Type)}
 		in := f.input(sc, d, from.Key)
-		if len(in.Wires) == 0 {
+		if len(in.Wires) == 0 && out.Type != Lines {
 			in = Input{Value: Converted(d.Constant(from), from.Type, out.Type)}
 		}
 		flat.put("value", in)

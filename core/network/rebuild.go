@@ -27,6 +27,14 @@ func CanBypass(s *Spec) error {
 // passed returns the input that a bypassed node hands on as an output of type t:
 // the first of that type, or else the first that converts; nil for none.
 func passed(s *Spec, t Type) *Port {
+	if t == Lines { // which cannot be typed, so that its inputs are hidden until they are wired
+		for i := range s.Inputs {
+			if s.Inputs[i].Type == Lines {
+				return &s.Inputs[i]
+			}
+		}
+		return nil
+	}
 	return fit(s.Inputs, t, func(in Type) (Type, Type) { return in, t })
 }
 

@@ -2,18 +2,9 @@ package node
 
 import (
 	"mobanta/core/color"
+	"mobanta/core/line"
 	"mobanta/core/network"
 )
-
-// EdgeLines are the settings of an Edge lines node: where it finds lines.
-type EdgeLines struct {
-	Outer  bool    // along the border between a model and what lies behind it
-	Parts  bool    // where one part meets another
-	Crease bool    // where the surface bends by more than Angle
-	Angle  float64 // degrees
-	Depth  bool    // where the surface jumps in depth in front of itself
-	Jump   float64 // the least jump, in sizes of the stage
-}
 
 var edgeLines = &Kind{
 	Spec: network.Spec{
@@ -37,9 +28,10 @@ var edgeLines = &Kind{
 		},
 	},
 	Prepare: func(get func(string) any) any {
-		return EdgeLines{Outer: get("outer").(bool), Parts: get("parts").(bool), Crease: get("crease").(bool),
+		return line.Edges{Outer: get("outer").(bool), Parts: get("parts").(bool), Crease: get("crease").(bool),
 			Angle: get("angle").(float64), Depth: get("depth").(bool), Jump: get("jump").(float64)}
 	},
+	Lines: func(data any) line.Rule { return data.(line.Edges) },
 	Run: func(c *Call) {
 		out := c.Out[0]
 		for k := range 3 {

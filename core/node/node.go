@@ -10,6 +10,7 @@ import (
 	"strings"
 	"unsafe"
 
+	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/sample"
 	"mobanta/core/shade"
@@ -30,6 +31,9 @@ type Kind struct {
 	// Light tells which light the node reads, for nodes whose result hangs on the
 	// lights of the stage; nil for all others.
 	Light func(data any) Reading
+	// Lines returns where the lines run that the node's first output carries, for those that
+	// draw lines; nil for all others. With which ink is the output's value at each place.
+	Lines func(data any) line.Rule
 	// Ports amends the spec for a node whose ports hang on its settings; nil for all
 	// others. The spec is a copy, but its slices are not.
 	Ports func(d *network.Node, s *network.Spec)

@@ -83,7 +83,12 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 			have[want.Name] = key
 		}
 		if kind == network.Lines {
-			out = append(out, CardPicture{Name: want.Name, Pix: r.inked(gi, target, w, h, t.crop)})
+			pix, err := r.inked(ctx, gi, target, w, h, t.crop)
+			if err != nil {
+				delete(have, want.Name)
+				return nil, err
+			}
+			out = append(out, CardPicture{Name: want.Name, Pix: pix})
 			continue
 		}
 		todo, targets = append(todo, pending{want, target, kind}), append(targets, target)
@@ -115,16 +120,22 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 }
 
 // inked returns the picture of lines on white.
-func (r *Renderer) inked(gi int, target eval.Target, w, h int, crop image.Rectangle) []byte {
+func (r *Renderer) inked(ctx context.Context, gi int, target eval.Target, w, h int, crop image.Rectangle) ([]byte, error) {
 	pix := make([]byte, 4*w*h)
 	sheet := line.NewSheet(r.job.W, r.job.H)
-	sheet.Add(r.seen[0], r.job.Scene, r.view, []line.Layer{r.layer(gi, target)}, r.Workers)
+	if rule := r.groups[gi].program.Lines(target); rule != nil {
+		strokes, err := r.strokes(ctx, r.seen[0], []layer{{gi, target, rule}})
+		if err != nil {
+			return nil, err
+		}
+		sheet.Add(strokes, r.Workers)
+	}
 	r.shrink(pix, w, h, crop, func(p int) (color.C, float32) {
 		const paper = 0.9
 		rest := paper * (1 - sheet.Pix[4*p+3])
 		return color.C{rest + sheet.Pix[4*p], rest + sheet.Pix[4*p+1], rest + sheet.Pix[4*p+2]}, 1
 	})
-	return pix
+	return pix, nil
 }
 
 // thin returns the few samples of a group for pictures of w × h pixels.

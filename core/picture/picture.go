@@ -11,6 +11,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
+	"mobanta/core/film"
 	"mobanta/core/light"
 	"mobanta/core/line"
 	"mobanta/core/network"
@@ -71,6 +72,7 @@ type Renderer struct {
 	result  Result
 	unshown image.Rectangle // what has changed since the last picture that was shown
 	lineKey eval.Key
+	sheet   *line.Sheet // nil for no lines
 }
 
 // group is the parts that wear one look, and its samples in the first pass.
@@ -135,7 +137,9 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	if err := r.first(ctx); err != nil {
 		return err
 	}
-	r.lines(ctx, layers, 0)
+	if err := r.lines(ctx, layers, 0); err != nil {
+		return err
+	}
 	res := &r.result
 	coarse := r.level == 0 && r.soft() && !(job.Quick && job.Samples == 1)
 	res.Done = job.Samples == 1 && !coarse
@@ -152,7 +156,9 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 		if err := r.first(ctx); err != nil {
 			return err
 		}
-		r.lines(ctx, layers, 0)
+		if err := r.lines(ctx, layers, 0); err != nil {
+			return err
+		}
 		res.Done = job.Samples == 1
 		r.unshown = image.Rectangle{}
 		show(res)
@@ -162,7 +168,7 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 		return err
 	}
 	mask := res.mask()
-	res.delta = make([]float32, len(res.base))
+	res.Delta = make([]float32, len(res.Base))
 	if err := r.strewn(ctx, r.seen[0], 0, fine); err != nil {
 		return err
 	}
@@ -184,8 +190,8 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 // asks for.
 func (r *Renderer) settled() (bool, error) {
 	res := &r.result
-	if !res.Done || res.base == nil || res.W != r.job.W || res.H != r.job.H || res.Passes != r.job.Samples || res.Backdrop != r.backdrop() ||
-		res.lines != nil && res.lines.Passes != res.Passes || r.unshown != (image.Rectangle{}) {
+	if !res.Done || res.Base == nil || res.W != r.job.W || res.H != r.job.H || res.Passes != r.job.Samples || res.Backdrop != r.backdrop() ||
+		res.Ink != nil && res.InkPasses != res.Passes || r.unshown != (image.Rectangle{}) {
 		return false, nil
 	}
 	for i := range r.groups {
@@ -217,7 +223,7 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 			return err
 		}
 		r.seen = []*sample.Visibility{first}
-		r.lineKey = eval.Key{}
+		r.forgetLines()
 	}
 	r.view = view
 	if !same || !slices.EqualFunc(old.Scene.Parts, job.Scene.Parts, func(a, b stage.Part) bool { return a.Look == b.Look }) {
@@ -270,8 +276,8 @@ func (r *Renderer) group(scene *stage.Scene) {
 		}
 		r.groups[i].box = box
 	}
-	r.lineKey = eval.Key{}
-	r.result.base = nil
+	r.forgetLines()
+	r.result.Base = nil
 }
 
 // scene returns what kernels may ask, with a tracer if shadows are cast.
@@ -414,20 +420,21 @@ func (r *Renderer) first(ctx context.Context) error {
 	old := r.result
 	res := &r.result
 	n := r.job.W * r.job.H
-	*res = Result{W: r.job.W, H: r.job.H, Backdrop: r.backdrop(), base: old.base, Passes: 1, lines: old.lines, workers: r.Workers}
-	if len(res.base) != 4*n {
-		res.base = make([]float32, 4*n)
+	*res = Result{Film: film.Film{W: r.job.W, H: r.job.H, Base: old.Base, Passes: 1, Ink: old.Ink, InkPasses: old.InkPasses}, Backdrop: r.backdrop(), workers: r.Workers}
+	res.chain = film.Chain{film.Backdrop{Backdrop: res.Backdrop}}
+	if len(res.Base) != 4*n {
+		res.Base = make([]float32, 4*n)
 		for i := range r.groups {
 			r.groups[i].drawn = eval.Key{}
 		}
-		old.base = nil
+		old.Base = nil
 	}
-	if old.base == nil || old.delta != nil || old.Backdrop != res.Backdrop {
+	if old.Base == nil || old.Delta != nil || old.Backdrop != res.Backdrop {
 		res.Dirty = res.Bounds()
 		r.unshown = res.Dirty
 	}
 	res.Dirty = res.Dirty.Union(r.unshown)
-	base := res.base
+	base := res.Base
 	for i := range r.groups {
 		g := &r.groups[i]
 		key, err := r.shownKey(g)
@@ -528,7 +535,7 @@ func (r *Renderer) strewn(ctx context.Context, vis *sample.Visibility, k int, fi
 
 // add adds what some points show to the pixels that they are seen through.
 func (r *Renderer) add(ctx context.Context, g *group, points *sample.Points) error {
-	base, delta := r.result.base, r.result.delta
+	base, delta := r.result.Base, r.result.Delta
 	return r.each(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, func(p int32, c color.C, a float32) {
 		b, d := base[4*p:4*p+4], delta[4*p:4*p+4]
 		d[0], d[1], d[2], d[3] = d[0]+(c[0]*a-b[0]), d[1]+(c[1]*a-b[1]), d[2]+(c[2]*a-b[2]), d[3]+(a-b[3])
@@ -537,7 +544,7 @@ func (r *Renderer) add(ctx context.Context, g *group, points *sample.Points) err
 
 // settle adds position k: at the pixels of mask, wherever it sees another part than
 // the first position did, and, at places of their own, in the fine ones.
-func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers []line.Layer) error {
+func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers []layer) error {
 	vis, err := r.visible(ctx, k)
 	if err != nil {
 		return err
@@ -553,7 +560,7 @@ func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers 
 		a, b := vis.Tri[p], first.Tri[p]
 		return a != b && (a < 0 || b < 0 || parts[a] != parts[b])
 	}
-	base, delta := res.base, res.delta
+	base, delta := res.Base, res.Delta
 	for i, points := range sample.Seen(vis, r.job.Scene, r.view, len(r.groups), r.groupOf, keep) {
 		if err := r.add(ctx, &r.groups[i], points); err != nil {
 			return err
@@ -569,14 +576,20 @@ func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers 
 			}
 		}
 	}
-	r.lines(ctx, layers, k)
-	return nil
+	return r.lines(ctx, layers, k)
 }
 
-// layers returns the line layers of all looks, in the order in which they are
-// drawn, and forgets the kept lines if they have changed.
-func (r *Renderer) layers() []line.Layer {
-	var out []line.Layer
+// layer is a set of lines of one look.
+type layer struct {
+	group  int
+	target eval.Target // the ink
+	rule   line.Rule
+}
+
+// layers returns the sets of lines of all looks, in the order in which they are drawn,
+// and forgets the lines that there are if they have changed.
+func (r *Renderer) layers() []layer {
+	var out []layer
 	h := sha256.New()
 	for gi := range r.groups {
 		g := &r.groups[gi]
@@ -589,62 +602,81 @@ func (r *Renderer) layers() []line.Layer {
 			}
 		}
 		for _, t := range targets {
-			key := g.program.KeyOf(t, r.moment)
-			fmt.Fprint(h, gi, key)
-			out = append(out, r.layer(gi, t))
+			if rule := g.program.Lines(t); rule != nil {
+				fmt.Fprint(h, gi, g.program.KeyOf(t, r.moment))
+				out = append(out, layer{gi, t, rule})
+			}
 		}
 	}
 	var key eval.Key
-	copy(key[:], h.Sum(nil))
-	if key != r.lineKey || r.result.lines == nil || r.result.lines.W != r.job.W || r.result.lines.H != r.job.H {
-		r.lineKey, r.result.lines = key, nil
-		r.unshown = image.Rect(0, 0, r.job.W, r.job.H)
+	if len(out) > 0 {
+		copy(key[:], h.Sum(nil))
+	}
+	res, n := &r.result, 4*r.job.W*r.job.H
+	if key != r.lineKey || len(out) > 0 && (r.sheet == nil || 4*r.sheet.W*r.sheet.H != n || r.sheet.W != r.job.W) {
+		if r.sheet != nil || len(out) > 0 {
+			r.unshown = image.Rect(0, 0, r.job.W, r.job.H)
+		}
+		r.lineKey, r.sheet, res.Ink, res.InkPasses = key, nil, nil, 0
 		if len(out) > 0 {
-			r.result.lines = line.NewSheet(r.job.W, r.job.H)
+			r.sheet = line.NewSheet(r.job.W, r.job.H)
 		}
 	}
 	return out
 }
 
-func (r *Renderer) layer(gi int, t eval.Target) line.Layer {
-	g := &r.groups[gi]
-	data, _ := g.program.Data(t)
-	edges, _ := data.(node.EdgeLines)
-	var planes []node.Plane // evaluated when the first line is found
-	tri, parts := r.seen[0].Tri, r.job.Scene.TriPart
-	w := int32(r.job.W)
-	inGroup := func(p int32) bool {
-		return p >= 0 && int(p) < len(tri) && tri[p] >= 0 && r.groupOf[parts[tri[p]]] == gi
-	}
-	if out, err := r.eval(context.Background(), g, g.all(), []eval.Target{t}); err == nil {
-		planes = out[0]
-	}
-	return line.Layer{
-		Edges: edges,
-		Part:  func(part int32) bool { return r.groupOf[part] == gi },
-		Ink: func(p int32) (line.Ink, bool) {
-			if planes == nil || g.set.N == 0 {
-				return line.Ink{}, false
+func (r *Renderer) forgetLines() {
+	r.lineKey, r.sheet, r.result.Ink, r.result.InkPasses = eval.Key{}, nil, nil, 0
+}
+
+// strokes finds the lines of some layers in what position k sees, and the ink at each
+// of their places there.
+func (r *Renderer) strokes(ctx context.Context, vis *sample.Visibility, layers []layer) ([][]line.Stroke, error) {
+	out := make([][]line.Stroke, len(layers))
+	for i, l := range layers {
+		g := &r.groups[l.group]
+		chains := l.rule.Find(&line.Seen{Vis: vis, Scene: r.job.Scene, View: r.view, Workers: r.Workers, Part: func(p int32) bool { return r.groupOf[p] == l.group }})
+		var pixels []int32
+		for _, c := range chains {
+			for _, at := range c {
+				pixels = append(pixels, at.Pixel)
 			}
-			// A later position may see the part just beyond where the first did.
-			for _, d := range [9]int32{0, -1, 1, -w, w, -w - 1, -w + 1, w - 1, w + 1} {
-				if inGroup(p + d) {
-					i := r.sampleAt[p+d]
-					return line.Ink{Color: color.C{planes[0][i], planes[1][i], planes[2][i]}, Width: planes[3][i], Opacity: planes[4][i]}, true
-				}
-			}
-			return line.Ink{}, false
-		},
+		}
+		if len(pixels) == 0 {
+			continue
+		}
+		points := sample.SeenAt(vis, r.job.Scene, r.view, pixels)
+		planes, err := r.eval(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, []eval.Target{l.target})
+		if err != nil {
+			return nil, err
+		}
+		ink := make([]line.Ink, len(pixels))
+		for k := range ink {
+			p := planes[0]
+			ink[k] = line.Ink{Color: color.C{p[0][k], p[1][k], p[2][k]}, Width: p[3][k], Opacity: p[4][k]}
+		}
+		for _, c := range chains {
+			out[i] = append(out[i], line.Stroke{Chain: c, Ink: ink[:len(c)]})
+			ink = ink[len(c):]
+		}
 	}
+	return out, nil
 }
 
 // lines adds position k to the sheet of lines, unless it is there already.
-func (r *Renderer) lines(ctx context.Context, layers []line.Layer, k int) {
-	sheet := r.result.lines
-	if sheet == nil || sheet.Passes != k || len(layers) == 0 {
-		return
+func (r *Renderer) lines(ctx context.Context, layers []layer, k int) error {
+	if r.sheet == nil || r.sheet.Passes != k || len(layers) == 0 {
+		return nil
 	}
-	if vis, err := r.visible(ctx, k); err == nil {
-		sheet.Add(vis, r.job.Scene, r.view, layers, r.Workers)
+	vis, err := r.visible(ctx, k)
+	if err != nil {
+		return err
 	}
+	strokes, err := r.strokes(ctx, vis, layers)
+	if err != nil {
+		return err
+	}
+	r.sheet.Add(strokes, r.Workers)
+	r.result.Ink, r.result.InkPasses = r.sheet.Pix, r.sheet.Passes
+	return nil
 }

@@ -17,6 +17,7 @@ import (
 	"mobanta/core/exchange"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
+	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/stage"
 	"mobanta/core/stage/stagetest"
@@ -290,4 +291,91 @@ func Test16BitsAndTransparency(t *testing.T) {
 		}
 		assert.Error(t, res.WritePNG(&bytes.Buffer{}, 12))
 	})
+}
+
+// What a line node means passes through a switch, a bypass and a group.
+func TestLinesPassThroughWhatHandsThemOn(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))
+	straight := bytesOf(t, picture.NewRenderer(2), job(sc, look(t, inked), 120, 120, 4))
+	bare := bytesOf(t, picture.NewRenderer(2), job(sc, look(t, strings.Replace(inked, `,"lines":"ink.lines"`, "", 1)), 120, 120, 4))
+	require.NotEqual(t, bare, straight)
+	through := func(more string) []byte {
+		net := look(t, strings.Replace(inked, `"ink.lines"`, `"sw.value"`, 1)+","+more)
+		return bytesOf(t, picture.NewRenderer(2), job(sc, net, 120, 120, 4))
+	}
+	const sw = `{"id":"sw","kind":"Switch","set":{"carries":"lines","choices":[{"key":"a","name":"Inked"},{"key":"b","name":"Bare"}],"live":"LIVE"},"in":{"a":"ink.lines"}}`
+	assert.Equal(t, straight, through(strings.Replace(sw, "LIVE", "a", 1)))
+	assert.Equal(t, bare, through(strings.Replace(sw, "LIVE", "b", 1)))
+	outer := strings.Replace(strings.Replace(sw, "LIVE", "a", 1), `"ink.lines"`, `"two.value"`, 1)
+	assert.Equal(t, straight, through(outer+","+strings.Replace(strings.Replace(sw, `"sw"`, `"two"`, 1), "LIVE", "a", 1)), "and through two")
+
+	net := look(t, strings.Replace(inked, `"ink.lines"`, `"sw.value"`, 1)+","+strings.Replace(sw, "LIVE", "b", 1))
+	net.Node("sw").Off = true // bypassed it hands on its first input
+	grouped := network.NewGrouped(node.Catalogue{}, nil)
+	flat, err := grouped.Flatten(net)
+	require.NoError(t, err)
+	assert.Equal(t, straight, bytesOf(t, picture.NewRenderer(2), job(sc, flat, 120, 120, 4)))
+
+	net = look(t, inked)
+	inner, _, err := grouped.Make(net, []string{"ink"}, "g1", "Ink")
+	require.NoError(t, err)
+	flat, err = network.NewGrouped(node.Catalogue{}, []network.Group{inner}).Flatten(net)
+	require.NoError(t, err)
+	assert.Equal(t, straight, bytesOf(t, picture.NewRenderer(2), job(sc, flat, 120, 120, 4)))
+}
+
+// Ink that hangs on the place is read where the line runs at each position: a contour
+// inked by the page is as fine as the page's places are.
+func TestInkIsReadAtEachPosition(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))
+	sc.Stage.Camera = stage.Camera{Distance: 3, Angle: 40, Ortho: true}
+	sc = stagetest.Again(t, sc)
+	const h = 64
+	net := look(t, `{"id":"page","kind":"Coordinates","set":{"space":"page"}},{"id":"ink","kind":"Edge lines","in":{"width":100,"colour":"page.vector"}},{"id":"end","kind":"Finish","in":{"colour":"#000000","lines":"ink.lines"}}`)
+	render(t, picture.NewRenderer(2), job(sc, net, h, h, 16), func(res *picture.Result) {
+		n := 0
+		for x := range h / 2 { // at half height: the ink of the left edge
+			if c, _ := res.At(h/2*h + x); res.Lined(h/2*h+x) > 0.999 {
+				n++
+				var mean float64 // of the heights that the positions were at, to the nearest place on the edge
+				for k := range 16 {
+					mean += (1 - (h/2+float64(picture.Position(k)[1]))/h) / 16
+				}
+				assert.InDelta(t, mean, c[1], 0.6/h)
+			}
+		}
+		assert.Positive(t, n)
+	})
+}
+
+// Once settled a picture stays, with lines and without; what makes no difference to it
+// draws nothing.
+func TestASettledPictureStays(t *testing.T) {
+	for _, text := range []string{inked, strings.Replace(inked, `,"lines":"ink.lines"`, "", 1)} {
+		sc := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))
+		net := look(t, text)
+		r := picture.NewRenderer(2)
+		render(t, r, job(sc, net, 100, 100, 8), func(*picture.Result) {})
+		again := func(sc *stage.Scene) (shown int, dirty bool) {
+			require.NoError(t, r.Render(context.Background(), job(sc, net, 100, 100, 8), func(res *picture.Result) {
+				shown++
+				dirty = dirty || !res.Dirty.Empty()
+			}))
+			return shown, dirty
+		}
+		for range 2 {
+			shown, dirty := again(sc)
+			assert.Equal(t, 1, shown)
+			assert.False(t, dirty)
+		}
+		sc.Stage.Lights[0].Name = "Evening"
+		sc = stagetest.Again(t, sc)
+		shown, dirty := again(sc)
+		assert.Equal(t, 1, shown, "a name")
+		assert.False(t, dirty)
+		sc.Stage.Lights[0].Strength = 0.5
+		shown, dirty = again(stagetest.Again(t, sc))
+		assert.Greater(t, shown, 1)
+		assert.True(t, dirty)
+	}
 }

@@ -48,7 +48,7 @@ var errOutside = errors.New("picture: the place lies outside the picture")
 // model.
 func (r *Renderer) sampleOf(u, v float64) (g *group, x, y int, err error) {
 	x, y = int(math.Floor(u*float64(r.job.H))), int(math.Floor(v*float64(r.job.H)))
-	if len(r.seen) == 0 || r.result.base == nil || x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
+	if len(r.seen) == 0 || r.result.Base == nil || x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
 		return nil, x, y, errOutside
 	}
 	t := r.seen[0].Tri[y*r.job.W+x]
@@ -66,11 +66,8 @@ func (r *Renderer) Trail(ctx context.Context, u, v float64) (*Trail, error) {
 	}
 	p := y*r.job.W + x
 	t := &Trail{X: x, Y: y, Passes: r.result.Passes, Cover: 1}
-	r.result.encode(t.Shown[:], p)
-	if l := r.result.lines; l != nil && l.Passes > 0 {
-		t.Lines = l.Pix[4*p+3] / float32(l.Passes)
-	}
-	if d := r.result.delta; d == nil || d[4*p] == 0 && d[4*p+1] == 0 && d[4*p+2] == 0 && d[4*p+3] == 0 {
+	t.Shown, t.Lines = r.result.shown(x, y), r.result.Lined(p)
+	if !r.result.Refined(p) {
 		t.Passes = 1
 	}
 	if g == nil {

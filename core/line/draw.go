@@ -1,0 +1,179 @@
+package line
+
+import (
+	"math"
+
+	"mobanta/core/color"
+	"mobanta/core/parallel"
+)
+
+// Ink is how a line is drawn at one place.
+type Ink struct {
+	Color   color.C
+	Width   float32 // thousandths of the picture's height
+	Opacity float32 // 0..1
+}
+
+// Stroke is a chain of places with the ink at each.
+type Stroke struct {
+	Chain Chain
+	Ink   []Ink
+}
+
+// Sheet gathers lines: premultiplied red, green, blue and cover, four floats for
+// each pixel, summed over passes.
+type Sheet struct {
+	W, H   int
+	Pix    []float32
+	Passes int
+}
+
+// NewSheet returns an empty sheet.
+func NewSheet(w, h int) *Sheet { return &Sheet{W: w, H: h, Pix: make([]float32, 4*w*h)} }
+
+// edgel is a place of a line, in pixels, with its ink made ready.
+type edgel struct {
+	x, y, r float32
+	ink     Ink
+}
+
+const band = 32 // rows that one job draws
+
+// maxRadius limits what one place of a line can cost, in pixels.
+const maxRadius = 100
+
+// Add adds the strokes of several layers to the sheet as one pass, a later layer on
+// top of those before it.
+func (s *Sheet) Add(layers [][]Stroke, workers int) {
+	bands := (s.H + band - 1) / band
+	marks := make([][][]edgel, bands) // by band in which they lie, and layer
+	for b := range marks {
+		marks[b] = make([][]edgel, len(layers))
+	}
+	unit, widest := float32(s.H)/1000, float32(0)
+	for i, strokes := range layers {
+		for _, stroke := range strokes {
+			for k, at := range stroke.Chain {
+				ink := stroke.Ink[k]
+				r := ink.Width * unit / 2
+				if !(r > 0) || !(ink.Opacity > 0) {
+					continue
+				}
+				ink.Opacity = min(1, ink.Opacity)
+				e := edgel{at.X, at.Y, min(r, maxRadius), ink}
+				widest = max(widest, e.r+1)
+				b := max(0, min(bands-1, int(at.Y)/band))
+				marks[b][i] = append(marks[b][i], e)
+			}
+		}
+	}
+	reach := int(widest)/band + 1
+	parallel.Do(workers, bands, func(b int) {
+		under, over := newStrip(s.W, b*band, min(s.H, (b+1)*band)), (*strip)(nil)
+		for i := range layers {
+			at := under
+			if i > 0 {
+				if over == nil {
+					over = newStrip(s.W, under.y0, under.y1)
+				}
+				over.clear()
+				at = over
+			}
+			for k := max(0, b-reach); k <= min(bands-1, b+reach); k++ {
+				for j := range marks[k][i] {
+					at.stamp(&marks[k][i][j])
+				}
+			}
+			if i > 0 {
+				under.lay(over)
+			}
+		}
+		for y := under.y0; y < under.y1; y++ {
+			sp := under.span[y-under.y0]
+			from, to := 4*(y*s.W+sp[0]), 4*(y*s.W+sp[1])
+			if from < to {
+				src := under.pix[4*((y-under.y0)*s.W+sp[0]):]
+				for p := range s.Pix[from:to] {
+					s.Pix[from+p] += src[p]
+				}
+			}
+		}
+	})
+	s.Passes++
+}
+
+// strip is some rows in the making, with the span of each that has been drawn on.
+type strip struct {
+	w, y0, y1 int
+	pix       []float32
+	far       []float32 // of each pixel that has cover: the square of how far its place is
+	span      [][2]int  // from, to; empty if from >= to
+}
+
+func newStrip(w, y0, y1 int) *strip {
+	s := &strip{w: w, y0: y0, y1: y1, pix: make([]float32, 4*w*(y1-y0)), far: make([]float32, w*(y1-y0)), span: make([][2]int, y1-y0)}
+	s.clear()
+	return s
+}
+
+func (s *strip) clear() {
+	for j, sp := range s.span {
+		if sp[0] < sp[1] {
+			clear(s.pix[4*(j*s.w+sp[0]) : 4*(j*s.w+sp[1])])
+		}
+		s.span[j] = [2]int{s.w, 0}
+	}
+}
+
+// lay puts o over s.
+func (s *strip) lay(o *strip) {
+	for j, sp := range o.span {
+		if sp[0] >= sp[1] {
+			continue
+		}
+		for p := 4 * (j*s.w + sp[0]); p < 4*(j*s.w+sp[1]); p += 4 {
+			rest := 1 - o.pix[p+3]
+			for c := p; c < p+4; c++ {
+				s.pix[c] = o.pix[c] + s.pix[c]*rest
+			}
+		}
+		s.span[j] = [2]int{min(s.span[j][0], sp[0]), max(s.span[j][1], sp[1])}
+	}
+}
+
+// stamp draws a disc, keeping the greatest cover, and of equal covers the ink of the
+// nearest place: where ink changes along a line it does so where the line is.
+func (s *strip) stamp(e *edgel) {
+	out := e.r + 0.5
+	j0, j1 := max(s.y0, int(math.Ceil(float64(e.y-out-0.5)))), min(s.y1-1, int(math.Floor(float64(e.y+out-0.5))))
+	inner := max(0, e.r-0.5)
+	thin := min(1, 2*e.r)
+	for j := j0; j <= j1; j++ {
+		dy := float32(j) + 0.5 - e.y
+		d := out*out - dy*dy
+		if d <= 0 {
+			continue
+		}
+		half := float32(math.Sqrt(float64(d)))
+		i0, i1 := max(0, int(math.Ceil(float64(e.x-half-0.5)))), min(s.w-1, int(math.Floor(float64(e.x+half-0.5))))
+		if i0 > i1 {
+			continue
+		}
+		sp := &s.span[j-s.y0]
+		sp[0], sp[1] = min(sp[0], i0), max(sp[1], i1+1)
+		row, far := s.pix[4*((j-s.y0)*s.w+i0):], s.far[(j-s.y0)*s.w+i0:]
+		for i := i0; i <= i1; i++ {
+			dx := float32(i) + 0.5 - e.x
+			q := dx*dx + dy*dy
+			cover := thin
+			if q > inner*inner {
+				cover = min(thin, out-float32(math.Sqrt(float64(q))))
+			}
+			cover *= e.ink.Opacity
+			if p := row[4*(i-i0) : 4*(i-i0)+4]; cover > p[3] || cover == p[3] && q < far[i-i0] && cover > 0 {
+				far[i-i0] = q
+				p[0], p[1], p[2], p[3] = e.ink.Color[0]*cover, e.ink.Color[1]*cover, e.ink.Color[2]*cover, cover
+			}
+		}
+	}
+}
