@@ -19,6 +19,7 @@ import (
 	"mobanta/core/eval"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
+	"mobanta/core/order"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
@@ -48,6 +49,16 @@ func (s *session) round() error {
 	drop, asked := s.wear, len(s.points) > 0
 	s.wear = nil
 	s.mu.Unlock()
+	s.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Heard = s.heard.Load() })
+	defer s.renderer.Use()()
+	if (drop != nil || asked) && s.drawn.project != nil && !s.renderer.Holds() {
+		// Others needed the room: the picture that is asked about is drawn again.
+		again := s.drawn
+		again.tell = false
+		if err := s.picture(s.ctx, again); err != nil {
+			return err
+		}
+	}
 	if drop != nil {
 		s.assign(*drop)
 	}
@@ -77,11 +88,7 @@ func (s *session) round() error {
 // renew lets go of all that the drawing goroutine has made so far: after a slip none
 // of it is to be trusted.
 func (s *session) renew() {
-	for _, r := range []**picture.Renderer{&s.renderer, &s.moving, &s.second, &s.small, &s.checker, &s.ball} {
-		fresh := picture.NewRenderer((*r).Workers)
-		fresh.Budget = (*r).Budget
-		*r = fresh
-	}
+	s.hire()
 	s.scene, s.ballAt, s.secondAt, s.smallAt, s.drawn, s.grip = nil, nil, nil, nil, wanted{}, nil
 	s.whole = false
 }
@@ -143,6 +150,8 @@ func (w *wanted) try() {
 }
 
 func (s *session) picture(ctx context.Context, w wanted) error {
+	defer s.renderer.Use()()
+	defer s.small.Use()()
 	if w.tell {
 		s.tell(map[string]any{"t": "stored", "version": w.state.Version, "undo": w.state.Undo, "redo": w.state.Redo, "panels": w.panels})
 	}

@@ -8,12 +8,14 @@ import (
 	"net/http"
 	"runtime"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/coder/websocket"
 	"github.com/labstack/echo/v5"
 
 	"mobanta/core/eval"
+	"mobanta/core/order"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
@@ -83,6 +85,7 @@ type session struct {
 	aimed   aim     // the same when the hand went down
 	dirty   bool
 	told    *store.State // what the browser was told of
+	heard   atomic.Int64 // when the tab was last heard of; see order.Rank
 	cancel  context.CancelFunc
 	settles bool // the first picture has been shown: a change may cancel what runs
 
@@ -136,11 +139,8 @@ func (v *Server) live(c *echo.Context) error {
 	conn.SetReadLimit(maxEditBytes)
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	s := &session{server: v, id: st.ID, conn: conn, request: c.Request(), ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st,
-		coarse: 2, renderer: picture.NewRenderer(runtime.GOMAXPROCS(0)), ball: picture.NewRenderer(1)}
-	s.second, s.small = picture.NewRenderer(runtime.GOMAXPROCS(0)), picture.NewRenderer(runtime.GOMAXPROCS(0))
-	s.checker, s.moving = picture.NewRenderer(runtime.GOMAXPROCS(0)), picture.NewRenderer(runtime.GOMAXPROCS(0))
-	s.ball.Budget, s.second.Budget, s.small.Budget, s.checker.Budget, s.moving.Budget = 4<<20, 48<<20, 16<<20, 8<<20, 16<<20
+	s := &session{server: v, id: st.ID, conn: conn, request: c.Request(), ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, coarse: 2}
+	s.hire()
 	v.hub.add(st.ID, s)
 	defer v.closed(s)
 	// What happened since the request came in, and before the hub knew of this tab.
@@ -156,8 +156,35 @@ func (v *Server) live(c *echo.Context) error {
 	s.listen()
 	cancel()
 	wg.Wait()
+	s.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Close() })
 	return nil
 }
+
+// renderers calls f with each renderer of the tab, and how urgent its work is at most.
+func (s *session) renderers(f func(r **picture.Renderer, least order.Level)) {
+	f(&s.renderer, order.Hand)
+	f(&s.moving, order.Hand)
+	f(&s.second, order.Hand)
+	f(&s.ball, order.First)
+	f(&s.small, order.Previews)
+	f(&s.checker, order.Previews)
+}
+
+// hire makes the tab's renderers, or new ones.
+func (s *session) hire() {
+	s.renderers(func(r **picture.Renderer, least order.Level) {
+		if *r != nil {
+			(*r).Close()
+		}
+		*r = picture.NewRenderer(runtime.GOMAXPROCS(0))
+		(*r).Under(s.server.memory)
+		(*r).Gate, (*r).Least, (*r).Heard = &s.server.gate, least, s.heard.Load()
+	})
+}
+
+// memoryBudget is how many bytes all tabs together remember for the sake of the next
+// pictures.
+const memoryBudget = 176 << 20
 
 // closed lets go of a tab and of what it held.
 func (v *Server) closed(s *session) {
@@ -240,6 +267,7 @@ func (s *session) problem(err error) {
 }
 
 func (s *session) take(m said) error {
+	s.heard.Store(s.server.gate.Now())
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if m.Seq > 0 {

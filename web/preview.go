@@ -47,6 +47,7 @@ func (s *session) previews() {
 // preview renders the project as the edits would leave it; a node that nothing
 // reads yet is shown by itself.
 func (s *session) preview(item tried, base *project.Project, view said) ([]byte, error) {
+	defer s.small.Use()()
 	edits, err := settled(item.Edits)
 	if err != nil {
 		return nil, err

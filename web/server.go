@@ -21,7 +21,9 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	"mobanta/core/budget"
 	"mobanta/core/network"
+	"mobanta/core/order"
 	"mobanta/core/turn"
 	"mobanta/store"
 )
@@ -36,6 +38,8 @@ type Server struct {
 	hub      hub
 	reading  turn.Queue // of those who bring files in: each may take much memory
 	airing   airing
+	memory   *budget.Budget // of all tabs' renderers
+	gate     order.Gate     // before which they wait for what is more urgent
 	layouts  layouts
 	examples examples
 	cards    struct {
@@ -60,7 +64,7 @@ type Options struct {
 
 // New returns a server over s.
 func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
-	v := &Server{store: s, surfaces: newSurfaces(s), stamps: map[string]string{}, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New()}
+	v := &Server{store: s, surfaces: newSurfaces(s), stamps: map[string]string{}, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), memory: budget.New(memoryBudget)}
 	v.hub.live = map[string]map[*session]bool{}
 	v.layouts.shown = map[string]network.Layout{}
 	v.examples.made = map[string][]byte{}

@@ -60,6 +60,7 @@ var (
 // returns its remarks in the order of the work, without those that were dismissed.
 // It draws a small picture with r, which is to be used for nothing else.
 func Run(ctx context.Context, p *project.Project, scene *stage.Scene, flat map[string]*network.Network, r *picture.Renderer) ([]Remark, error) {
+	defer r.Use()()
 	job := picture.Job{Scene: scene, Looks: flat, W: Width, H: Height, Samples: 1, Quick: true}
 	if err := r.Render(ctx, job, func(*picture.Result) {}); err != nil {
 		return nil, err

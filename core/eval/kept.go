@@ -55,6 +55,15 @@ func (k *Kept) before(p *Program, keys []Key) map[Key]bool {
 	return k.past
 }
 
+// Shed lets go of everything.
+func (k *Kept) Shed() {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.order.Init()
+	clear(k.byKey)
+	k.used = 0
+}
+
 func (k *Kept) get(key Key) [][]node.Plane {
 	k.mu.Lock()
 	defer k.mu.Unlock()

@@ -8,6 +8,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/order"
 	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/shade"
@@ -275,7 +276,9 @@ func (r *run) batches(ctx context.Context, stage int) error {
 	}
 	batches := (n + BatchSize - 1) / BatchSize
 	pool := sync.Pool{New: func() any { return newWorker(r, stage) }}
+	work := order.Of(ctx)
 	parallel.Do(r.env.Workers, (batches+7)/8, func(job int) {
+		work.Yield(ctx)
 		w := pool.Get().(*worker)
 		defer pool.Put(w)
 		for b := job * 8; b < min(batches, job*8+8); b++ {

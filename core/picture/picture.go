@@ -8,7 +8,9 @@ import (
 	"fmt"
 	"image"
 	"slices"
+	"sync"
 
+	"mobanta/core/budget"
 	"mobanta/core/color"
 	"mobanta/core/eval"
 	"mobanta/core/film"
@@ -16,6 +18,7 @@ import (
 	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/order"
 	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/shade"
@@ -50,8 +53,17 @@ type Peek struct {
 // Renderer renders one picture after another. It is for one goroutine at a time.
 type Renderer struct {
 	Workers int
-	Budget  int  // bytes of node results kept
 	Keep    bool // keep what each position sees, for the sake of the next picture
+	// Gate, which may be nil, lets what is more urgent go first. Heard is when the one
+	// whom the pictures are for was last heard of; see order.Rank.
+	Gate  *order.Gate
+	Heard int64
+	Least order.Level // no work counts as more urgent than this
+
+	working *order.Work
+	account *budget.Account
+	mu      sync.Mutex // of users, and of letting go
+	users   int
 
 	cat   node.Catalogue
 	plain *network.Network
@@ -90,8 +102,8 @@ type group struct {
 
 // NewRenderer returns a renderer that uses up to workers cores.
 func NewRenderer(workers int) *Renderer {
-	r := &Renderer{Workers: workers, Budget: 96 << 20, Keep: true}
-	r.plain = PlainLook()
+	r := &Renderer{Workers: workers, Keep: true, plain: PlainLook()}
+	r.Under(budget.New(defaultBudget))
 	return r
 }
 
@@ -120,7 +132,12 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	if job.W < 1 || job.H < 1 || job.W*job.H > MaxPixels {
 		return fmt.Errorf("picture: %d × %d pixels is not a size that can be rendered", job.W, job.H)
 	}
+	defer r.Use()()
+	defer r.settleAccount()
 	job.Samples = max(1, min(MaxSamples, job.Samples))
+	show = r.outside(show)
+	ctx, leave := r.enter(ctx, job.urgency())
+	defer func() { leave() }()
 	if err := r.prepare(ctx, job); err != nil {
 		return err
 	}
@@ -163,6 +180,8 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 		r.unshown = image.Rectangle{}
 		show(res)
 	}
+	leave()
+	ctx, leave = r.enter(ctx, order.Settled)
 	fine, err := r.fine(ctx)
 	if err != nil {
 		return err
@@ -184,6 +203,30 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 		}
 	}
 	return nil
+}
+
+// urgency tells how urgent the first picture of a job is.
+func (j *Job) urgency() order.Level {
+	if j.Quick {
+		return order.Hand
+	}
+	return order.First
+}
+
+// enter begins work of a level, which the context then carries.
+func (r *Renderer) enter(ctx context.Context, level order.Level) (_ context.Context, leave func()) {
+	level = max(level, r.Least)
+	r.working = r.Gate.Enter(order.Rank{Level: level, Heard: r.Heard})
+	return order.With(ctx, r.working), r.working.Leave
+}
+
+// outside returns show, called while the renderer is in nobody's way.
+func (r *Renderer) outside(show func(*Result)) func(*Result) {
+	return func(res *Result) {
+		r.working.Pause()
+		defer r.working.Resume()
+		show(res)
+	}
 }
 
 // settled tells whether the last picture has settled and is the one that the job
@@ -266,7 +309,7 @@ func (r *Renderer) group(scene *stage.Scene) {
 	r.sampleAt = make([]int32, r.view.W*r.view.H)
 	for i := range r.groups {
 		r.groups[i].set, r.groups[i].found = sets[i], shade.NewFindings(sets[i], nil)
-		r.groups[i].kept = eval.NewKept(r.Budget / len(r.groups))
+		r.groups[i].kept = eval.NewKept(keptResults / len(r.groups))
 		box := image.Rectangle{Min: image.Pt(r.view.W, r.view.H)}
 		for s, p := range sets[i].Pixels().Pixel {
 			r.sampleAt[p] = int32(s)
@@ -545,6 +588,7 @@ func (r *Renderer) add(ctx context.Context, g *group, points *sample.Points) err
 // settle adds position k: at the pixels of mask, wherever it sees another part than
 // the first position did, and, at places of their own, in the fine ones.
 func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers []layer) error {
+	order.Yield(ctx)
 	vis, err := r.visible(ctx, k)
 	if err != nil {
 		return err

@@ -103,6 +103,38 @@ func (p *Points) Pick(points []int32) *Points {
 	return out
 }
 
+// Bytes returns how much memory the points take.
+func (p *Points) Bytes() int {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	n := 4*(len(p.Tri)+len(p.PartOf)+len(p.Weights[0])+len(p.Weights[1])+len(p.UV[0])+len(p.UV[1])+len(p.Page[0])+len(p.Page[1])+len(p.Foot)) + len(p.Back)
+	for _, a := range [...]*[3][]float32{&p.Pos, &p.Norm, &p.Flat, &p.Eye} {
+		n += 4 * (len(a[0]) + len(a[1]) + len(a[2]))
+	}
+	if o, ok := p.origin.(*Pixels); ok {
+		n += 4 * (len(o.Pixel) + len(o.own[0]) + len(o.own[1]))
+	}
+	if p.grid != nil {
+		n += 4 * len(p.grid.at)
+	}
+	for _, v := range p.variants {
+		n += v.Bytes()
+	}
+	return n
+}
+
+// Forget lets go of attributes that can be resolved anew.
+func (p *Points) Forget() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if _, ok := p.origin.(*Pixels); !ok {
+		return // they may be all that is known of the points
+	}
+	p.has, p.grid, p.variants = 0, nil, nil
+	p.Weights, p.Back, p.UV, p.Page, p.Foot = [2][]float32{}, nil, [2][]float32{}, [2][]float32{}, nil
+	p.Pos, p.Norm, p.Flat, p.Eye = [3][]float32{}, [3][]float32{}, [3][]float32{}, [3][]float32{}
+}
+
 const resolveBatch = 4096
 
 // Resolve fills in the attributes that p does not have yet, on up to workers cores.

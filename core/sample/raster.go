@@ -57,6 +57,9 @@ func NewProjector(geo *stage.Geometry, view stage.View, workers int) *Projector 
 	return p
 }
 
+// Bytes returns how much memory the projector takes.
+func (p *Projector) Bytes() int { return 12 * len(p.near) }
+
 func abs(x float32) float32 { return max(x, -x) }
 
 // snap returns pixels as whole subpixels; what cannot be said so is 0.

@@ -8,6 +8,7 @@ import (
 	"math"
 
 	"mobanta/core/light"
+	"mobanta/core/order"
 	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
@@ -154,8 +155,9 @@ func pixel(set *sample.Points, i int) (x, y int) {
 
 // each calls f for every point on all cores, until ctx ends.
 func (t *Tracer) each(ctx context.Context, at *Site, f func(i int)) {
-	n := at.Points.N
+	n, work := at.Points.N, order.Of(ctx)
 	parallel.Do(t.Workers, (n+chunk-1)/chunk, func(job int) {
+		work.Yield(ctx)
 		if ctx.Err() != nil {
 			return
 		}

@@ -1,0 +1,85 @@
+package order_test
+
+import (
+	"context"
+	"sync/atomic"
+	"testing"
+	"testing/synctest"
+
+	"github.com/stretchr/testify/assert"
+
+	"mobanta/core/order"
+)
+
+func TestTheBetterRankGoesFirst(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		var g order.Gate
+		a, b := g.Now(), g.Now()
+		low := g.Enter(order.Rank{Level: order.Settled, Heard: a})
+		low.Yield(t.Context()) // nobody else is there
+		var passed atomic.Int32
+		hand := g.Enter(order.Rank{Level: order.Hand, Heard: a})
+		later := g.Enter(order.Rank{Level: order.Settled, Heard: b})
+		for _, w := range []*order.Work{low, later} {
+			go func() {
+				w.Yield(t.Context())
+				passed.Add(1)
+				w.Leave()
+			}()
+		}
+		hand.Yield(t.Context())
+		synctest.Wait()
+		assert.Zero(t, passed.Load(), "both stand still while the hand is at work")
+		hand.Leave()
+		synctest.Wait()
+		assert.EqualValues(t, 2, passed.Load())
+	})
+}
+
+func TestOfEqualsTheOneHeardOfLastGoesFirst(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		var g order.Gate
+		a, b := g.Enter(order.Rank{Level: order.First, Heard: g.Now()}), g.Enter(order.Rank{Level: order.First, Heard: g.Now()})
+		b.Yield(t.Context())
+		var passed atomic.Bool
+		go func() { a.Yield(t.Context()); passed.Store(true) }()
+		synctest.Wait()
+		assert.False(t, passed.Load())
+		b.Leave()
+		synctest.Wait()
+		assert.True(t, passed.Load())
+		same := order.Rank{Level: order.Cards, Heard: 5}
+		c, d := g.Enter(same), g.Enter(same)
+		a.Leave()
+		c.Yield(t.Context()) // neither waits for the other
+		d.Yield(t.Context())
+	})
+}
+
+func TestAContextThatEndsEndsTheWaiting(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		var g order.Gate
+		g.Enter(order.Rank{Level: order.Hand})
+		low := g.Enter(order.Rank{Level: order.Jobs})
+		ctx, cancel := context.WithCancel(t.Context())
+		done := make(chan struct{})
+		go func() { order.Yield(order.With(ctx, low)); close(done) }()
+		synctest.Wait()
+		select {
+		case <-done:
+			t.Error("it did not wait")
+		default:
+		}
+		cancel()
+		<-done
+	})
+}
+
+func TestNoGateIsInNobodysWay(t *testing.T) {
+	var g *order.Gate
+	w := g.Enter(order.Rank{})
+	w.Yield(t.Context())
+	order.Yield(order.With(t.Context(), w))
+	order.Yield(t.Context())
+	w.Leave()
+}

@@ -1,0 +1,134 @@
+package picture
+
+import (
+	"image"
+
+	"mobanta/core/budget"
+	"mobanta/core/eval"
+)
+
+// What a renderer remembers, for the sake of the next picture, counts against a budget
+// that it may share with others. Whoever has not been used for longest lets go first: of
+// what is soonest made anew, and last of the picture itself.
+
+// defaultBudget is how many bytes a renderer with a budget of its own remembers.
+const defaultBudget = 256 << 20
+
+// keptResults limits the node results of one renderer, in bytes.
+const keptResults = 96 << 20
+
+// Under puts the renderer under a budget that others share. Close is to be called when
+// it is done with.
+func (r *Renderer) Under(b *budget.Budget) {
+	if r.account != nil {
+		r.account.Close()
+	}
+	r.account = b.Open(r.shed)
+}
+
+// Close lets go of all that the renderer remembers.
+func (r *Renderer) Close() {
+	r.shed(0)
+	r.account.Close()
+}
+
+// Holds tells whether the renderer still has its last picture, to be asked about it.
+func (r *Renderer) Holds() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return len(r.seen) > 0 && r.result.Base != nil
+}
+
+// Use says that the renderer is wanted: it lets go of nothing for others until done is
+// called, so that what it has drawn can be asked about.
+func (r *Renderer) Use() (done func()) {
+	r.mu.Lock()
+	r.users++
+	r.mu.Unlock()
+	return func() {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.users--
+	}
+}
+
+// account says how much is held now, and lets go of what is too much; in use.
+func (r *Renderer) settleAccount() {
+	size := r.Size()
+	if most := r.account.Set(size); most < size {
+		r.trim(most, false)
+		r.account.Keep(r.Size())
+	}
+}
+
+// shed lets go of as much as it takes to hold at most so many bytes, also of the
+// picture; it is called by others who share the budget.
+func (r *Renderer) shed(most int) (size int, ok bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.users > 0 {
+		return 0, false
+	}
+	return r.trim(most, true), true
+}
+
+// Size returns how many bytes the renderer remembers.
+func (r *Renderer) Size() int {
+	sum := 4 * (len(r.result.Base) + len(r.result.Delta) + len(r.sampleAt))
+	if r.sheet != nil {
+		sum += 4 * len(r.sheet.Pix)
+	}
+	if r.projector != nil {
+		sum += r.projector.Bytes()
+	}
+	for _, v := range r.seen {
+		if v != nil {
+			sum += 8 * len(v.Tri)
+		}
+	}
+	for i := range r.groups {
+		g := &r.groups[i]
+		sum += g.set.Bytes() + g.kept.Bytes() + g.found.Bytes()
+		if t := g.thin; t != nil {
+			sum += 4*len(t.at) + t.over.points.Bytes() + t.over.kept.Bytes() + t.over.found.Bytes()
+		}
+	}
+	return sum
+}
+
+// trim lets go until at most so many bytes are held, and returns how many are. The
+// picture itself goes only if all may.
+func (r *Renderer) trim(most int, all bool) int {
+	steps := []func(){
+		func() {
+			for k := len(r.seen) - 1; k > 0 && r.Size() > most; k-- {
+				r.seen = r.seen[:k]
+			}
+		},
+		func() { r.groupsLet(func(g *group) { g.thin = nil }) },
+		func() { r.groupsLet(func(g *group) { g.kept.Shed() }) },
+		func() { r.groupsLet(func(g *group) { g.found.Shed() }) },
+		func() { r.groupsLet(func(g *group) { g.set.Forget() }) },
+	}
+	if all {
+		steps = append(steps, func() {
+			r.seen, r.groups, r.groupOf, r.sampleAt, r.projector, r.rays = nil, nil, nil, nil, nil, nil
+			r.forgetLines()
+			r.result, r.unshown = Result{}, image.Rectangle{}
+			r.lineKey = eval.Key{}
+		})
+	}
+	for _, step := range steps {
+		if r.Size() <= most {
+			break
+		}
+		step()
+	}
+	return r.Size()
+}
+
+func (r *Renderer) groupsLet(f func(g *group)) {
+	for i := range r.groups {
+		f(&r.groups[i])
+	}
+}
