@@ -23,6 +23,11 @@ type Surface struct {
 
 	mu      sync.Mutex
 	regions map[float64][]int32
+
+	weldOnce sync.Once
+	weld     []int32
+	keeping  sync.Mutex
+	kept     []kept // the last asked for first
 }
 
 // NewSurface makes m ready. Faces whose file brought no normals are smoothed

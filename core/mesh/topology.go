@@ -154,7 +154,7 @@ func (t *topology) cornerNormals(m *Mesh, creaseDegrees float64) []vec.V {
 			p := m.Positions[m.Corners[c].Pos]
 			a := m.Positions[m.Corners[t.next[c]].Pos].Sub(p).Unit()
 			b := m.Positions[m.Corners[prev].Pos].Sub(p).Unit()
-			angle := float32(math.Acos(float64(max(-1, min(1, a.Dot(b))))))
+			angle := angle(a, b)
 			r := sets.find(c)
 			sum[r] = sum[r].Add(t.normal[f].Mul(angle))
 		}

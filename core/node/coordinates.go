@@ -26,7 +26,7 @@ var coordinates = &Kind{
 		case "reflection":
 			return sample.Normal | sample.Eye
 		}
-		return sample.Pos | sample.Part
+		return sample.Pos | sample.Rest | sample.Part
 	},
 	Prepare: func(get func(string) any) any { return get("space") },
 	Run: func(c *Call) {
@@ -63,6 +63,10 @@ var coordinates = &Kind{
 				put(i, c.Points.View.Camera(p).Mul(size))
 			case "box":
 				var v vec.V
+				if rest := &c.Points.Rest; rest[0] != nil { // where it was before the model moved
+					m := &c.Scene.Models[part.Model]
+					p = m.Matrix.Point(vec.V{rest[0][c.Lo+i], rest[1][c.Lo+i], rest[2][c.Lo+i]})
+				}
 				for k := range v {
 					if d := part.Box.Max[k] - part.Box.Min[k]; d > 0 {
 						v[k] = (p[k] - part.Box.Min[k]) / d
@@ -72,6 +76,9 @@ var coordinates = &Kind{
 			default: // object: the model's own space, its diagonal as 1
 				m := &c.Scene.Models[part.Model]
 				q := m.Inverse.Point(p)
+				if rest := &c.Points.Rest; rest[0] != nil {
+					q = vec.V{rest[0][c.Lo+i], rest[1][c.Lo+i], rest[2][c.Lo+i]}
+				}
 				if d := m.Surface.Box.Diagonal(); d > 0 {
 					q = q.Mul(1 / d)
 				}

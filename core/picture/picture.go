@@ -330,7 +330,7 @@ func (r *Renderer) scene(shadows bool) *node.Scene {
 		return sc
 	}
 	if r.rays == nil || r.rays.Geometry != r.job.Scene.Geometry {
-		r.rays = trace.NewScene(r.job.Scene.Geometry, r.rays, r.Workers)
+		r.rays = trace.Of(r.job.Scene.Geometry, r.rays, r.Workers)
 	}
 	sc.Tracer = &shade.Tracer{Scene: r.job.Scene, Rays: r.rays, Workers: r.Workers}
 	return sc

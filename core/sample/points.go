@@ -24,12 +24,13 @@ const (
 	UV                       // texture coordinates; from the weights, 0,0 where the model has none. Seen from a side: the place across it
 	Page                     // place on the page in picture heights from its lower left corner; from the pixel, or the place as the view shows it; 0,0 without a view
 	Foot                     // length on the surface, in world units, of one step of the pixels or texels that the points came from; 0 for points that cover nothing
+	Rest                     // place in the model's own space at rest; from the weights. Not there where nothing has moved: then it follows from the place
 	Part                     // which part the point is on: always there
 )
 
 // before tells what else must be known to resolve an attribute.
 var before = [...]struct{ attr, needs Attr }{
-	{Pos, Weights}, {Normal, Weights | Eye}, {Flat, Weights}, {UV, Weights}, {Page, Weights | Pos}, {Foot, Weights | Pos | Flat | Eye},
+	{Pos, Weights}, {Normal, Weights | Eye}, {Flat, Weights}, {UV, Weights}, {Rest, Weights}, {Page, Weights | Pos}, {Foot, Weights | Pos | Flat | Eye},
 }
 
 // Points are points on the surfaces of a scene, as a struct of arrays. All arrays
@@ -48,6 +49,7 @@ type Points struct {
 	UV      [2][]float32
 	Page    [2][]float32
 	Foot    []float32
+	Rest    [3][]float32 // nil where the geometry has not moved
 
 	geo    *stage.Geometry
 	origin origin
@@ -108,7 +110,7 @@ func (p *Points) Bytes() int {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	n := 4*(len(p.Tri)+len(p.PartOf)+len(p.Weights[0])+len(p.Weights[1])+len(p.UV[0])+len(p.UV[1])+len(p.Page[0])+len(p.Page[1])+len(p.Foot)) + len(p.Back)
-	for _, a := range [...]*[3][]float32{&p.Pos, &p.Norm, &p.Flat, &p.Eye} {
+	for _, a := range [...]*[3][]float32{&p.Pos, &p.Norm, &p.Flat, &p.Eye, &p.Rest} {
 		n += 4 * (len(a[0]) + len(a[1]) + len(a[2]))
 	}
 	if o, ok := p.origin.(*Pixels); ok {
@@ -132,7 +134,7 @@ func (p *Points) Forget() {
 	}
 	p.has, p.grid, p.variants = 0, nil, nil
 	p.Weights, p.Back, p.UV, p.Page, p.Foot = [2][]float32{}, nil, [2][]float32{}, [2][]float32{}, nil
-	p.Pos, p.Norm, p.Flat, p.Eye = [3][]float32{}, [3][]float32{}, [3][]float32{}, [3][]float32{}
+	p.Pos, p.Norm, p.Flat, p.Eye, p.Rest = [3][]float32{}, [3][]float32{}, [3][]float32{}, [3][]float32{}, [3][]float32{}
 }
 
 const resolveBatch = 4096
@@ -176,6 +178,9 @@ func (p *Points) Resolve(want Attr, workers int) {
 	grow(UV, &p.UV[0], &p.UV[1])
 	grow(Page, &p.Page[0], &p.Page[1])
 	grow(Foot, &p.Foot)
+	if p.geo.Moved {
+		grow(Rest, &p.Rest[0], &p.Rest[1], &p.Rest[2])
+	}
 	parallel.Do(workers, (p.N+resolveBatch-1)/resolveBatch, func(job int) {
 		lo, hi := job*resolveBatch, min(p.N, (job+1)*resolveBatch)
 		if want&(Weights|Eye) != 0 {
@@ -263,6 +268,10 @@ func (p *Points) resolve(i int, want Attr) {
 		for k := range 2 {
 			p.UV[k][i] = g.UV[t[0]][k]*m + g.UV[t[1]][k]*u + g.UV[t[2]][k]*v
 		}
+	}
+	if want&Rest != 0 && g.Moved {
+		q := p.rest(i, &g.Models[p.model(i)])
+		p.Rest[0][i], p.Rest[1][i], p.Rest[2][i] = q[0], q[1], q[2]
 	}
 	if want&Page != 0 {
 		p.Page[0][i], p.Page[1][i] = p.paged(i)

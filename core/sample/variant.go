@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"mobanta/core/parallel"
+	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
 
@@ -204,7 +205,7 @@ func (o *fromSide) place(*Points, int, int) {}
 func (o *fromSide) ready(p *Points, want Attr, workers int) {
 	f := o.of
 	f.Resolve(want&^UV|Weights, workers)
-	p.Tri, p.Weights, p.Back, p.Pos, p.Norm, p.Flat, p.Eye, p.Page, p.Foot = f.Tri, f.Weights, f.Back, f.Pos, f.Norm, f.Flat, f.Eye, f.Page, f.Foot
+	p.Tri, p.Weights, p.Back, p.Pos, p.Norm, p.Flat, p.Eye, p.Page, p.Foot, p.Rest = f.Tri, f.Weights, f.Back, f.Pos, f.Norm, f.Flat, f.Eye, f.Page, f.Foot, f.Rest
 }
 
 // across returns the places of the points across the axis, in their model's own
@@ -216,7 +217,7 @@ func (o *fromSide) across(p *Points, workers int) (uv [2][]float32) {
 	parallel.Do(workers, (p.N+resolveBatch-1)/resolveBatch, func(job int) {
 		for i := job * resolveBatch; i < min(p.N, (job+1)*resolveBatch); i++ {
 			m := &g.Models[p.model(i)]
-			q := m.Inverse.Point(p.at(i)).Sub(m.Surface.Box.Center())
+			q := p.rest(i, m).Sub(m.Surface.Box.Center())
 			if d := m.Surface.Box.Diagonal(); d > 0 {
 				q = q.Mul(1 / d)
 			}
@@ -231,6 +232,16 @@ func (o *fromSide) across(p *Points, workers int) (uv [2][]float32) {
 		}
 	})
 	return uv
+}
+
+// rest returns where point i lies in its model's own space at rest. Its weights are known.
+func (p *Points) rest(i int, m *stage.Placed) vec.V {
+	if !p.geo.Moved {
+		return m.Inverse.Point(p.at(i))
+	}
+	at, t := m.Surface.Pos, &p.geo.Tri[p.Tri[i]]
+	a, b, c := at[int(t[0])-m.FirstVertex], at[int(t[1])-m.FirstVertex], at[int(t[2])-m.FirstVertex]
+	return a.Add(b.Sub(a).Mul(p.Weights[0][i])).Add(c.Sub(a).Mul(p.Weights[1][i]))
 }
 
 // model returns the model that point i is on: the last one that begins at or before

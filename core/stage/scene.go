@@ -7,11 +7,13 @@ import (
 	"fmt"
 	"slices"
 	"sync"
+	"weak"
 
 	"mobanta/core/color"
 	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/pixmap"
+	"mobanta/core/shape"
 	"mobanta/core/vec"
 )
 
@@ -35,17 +37,22 @@ type Geometry struct {
 	Box         vec.Box
 	Models      []Placed
 	Size        float32 // the length that "1" means: the diagonal of Box, 1 if there are no models
+	Moved       bool    // whether any model has another shape than at rest
 
 	besideOnce sync.Once
 	beside     [][3]int32
+	keeping    sync.Mutex
+	kept       map[string]any
 }
 
 // Placed is one model's run of triangles.
 type Placed struct {
-	Surface  *mesh.Surface
-	Matrix   vec.M
-	Inverse  vec.M
-	FirstTri int
+	Surface     *mesh.Surface // at rest
+	Shape       *shape.Shape  // as it is now
+	Matrix      vec.M
+	Inverse     vec.M
+	FirstTri    int
+	FirstVertex int
 }
 
 // Part is a part of a placed model.
@@ -75,6 +82,12 @@ type Files interface {
 	Picture(hash string) (*pixmap.Pixmap, error)
 }
 
+// Shaper is implemented by files that do something to surfaces.
+type Shaper interface {
+	// Steps returns what is done to the surface of a model.
+	Steps(m *Model) []shape.Step
+}
+
 // Surfaces serves as Files where there are no pictures.
 type Surfaces func(m *Model) (*mesh.Surface, error)
 
@@ -87,29 +100,35 @@ func (f Surfaces) Picture(string) (*pixmap.Pixmap, error) { return nil, ErrNoPic
 // ErrNoPicture says that a picture is not there.
 var ErrNoPicture = errors.New("stage: the picture is missing")
 
-// NewScene makes s ready. An older scene with the same models at the same places
-// lends its geometry; it may be nil.
+// NewScene makes s ready. An older scene with the same models at the same places lends
+// its geometry, and so does any other that is in use; it may be nil.
 func NewScene(s *Stage, files Files, old *Scene) (*Scene, error) {
 	sc := &Scene{Stage: s, Files: files}
-	loaded := make([]*mesh.Surface, len(s.Models))
-	same := old != nil && len(old.Models) == len(s.Models)
+	shapes := make([]*shape.Shape, len(s.Models))
 	for i := range s.Models {
 		m := &s.Models[i]
-		var err error
-		if loaded[i], err = files.Surface(m); err != nil {
+		surface, err := files.Surface(m)
+		if err != nil {
 			return nil, fmt.Errorf("stage: model %.40q: %w", m.Name, err)
 		}
-		same = same && old.Models[i].Surface == loaded[i] && old.Models[i].Matrix == m.Matrix()
+		var steps []shape.Step
+		if f, ok := files.(Shaper); ok {
+			steps = f.Steps(m)
+		}
+		if shapes[i], err = shape.Of(surface, steps, s.Time.At); err != nil {
+			return nil, fmt.Errorf("stage: model %.40q: %w", m.Name, err)
+		}
 	}
-	if same {
+	if old != nil && old.Geometry.of(s, shapes) {
 		sc.Geometry = old.Geometry
 	} else {
-		sc.Geometry = newGeometry(s, loaded)
+		sc.Geometry = geometries.of(s, shapes)
 	}
 	for i := range s.Models {
-		for k, p := range loaded[i].Mesh.Parts {
+		surface := shapes[i].Rest
+		for k, p := range surface.Mesh.Parts {
 			sc.Parts = append(sc.Parts, Part{Model: i, Name: p.Name, ID: PartID(s.Models[i].ID, p.Name), Look: s.Models[i].Looks[p.Name], Color: p.Color, Seed: Seed(p.Name),
-				Box: transformed(loaded[i].PartBox[k], sc.Models[i].Matrix), UV: len(loaded[i].UV) > 0})
+				Box: transformed(surface.PartBox[k], sc.Models[i].Matrix), UV: len(surface.UV) > 0})
 		}
 	}
 	sc.made = slices.Clone(s.Lights)
@@ -156,27 +175,83 @@ func BoxOf(m *Model, files Files) (vec.Box, error) {
 	return box, nil
 }
 
-func newGeometry(s *Stage, loaded []*mesh.Surface) *Geometry {
+// of tells whether the geometry is that of a stage whose models have these shapes.
+func (g *Geometry) of(s *Stage, shapes []*shape.Shape) bool {
+	if len(g.Models) != len(shapes) {
+		return false
+	}
+	for i, sh := range shapes {
+		p := &g.Models[i]
+		if p.Surface != sh.Rest || p.Shape.Key != sh.Key || p.Matrix != s.Models[i].Matrix() {
+			return false
+		}
+	}
+	return true
+}
+
+// shared finds the geometries that are in use, so that all who show the same models have
+// one, with all that is kept with it.
+type shared struct {
+	mu   sync.Mutex
+	live []weak.Pointer[Geometry]
+}
+
+var geometries shared
+
+func (c *shared) of(s *Stage, shapes []*shape.Shape) *Geometry {
+	c.mu.Lock()
+	c.live = slices.DeleteFunc(c.live, func(p weak.Pointer[Geometry]) bool { return p.Value() == nil })
+	for _, p := range c.live {
+		if g := p.Value(); g != nil && g.of(s, shapes) {
+			c.mu.Unlock()
+			return g
+		}
+	}
+	c.mu.Unlock()
+	g := newGeometry(s, shapes)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.live = append(c.live, weak.Make(g))
+	return g
+}
+
+// Keep returns what was made of the geometry under a name before, or makes it: what hangs
+// on nothing else, as the trees of rays do, is kept as long as the geometry.
+func (g *Geometry) Keep(name string, make func() any) any {
+	g.keeping.Lock()
+	defer g.keeping.Unlock()
+	if g.kept == nil {
+		g.kept = map[string]any{}
+	}
+	if g.kept[name] == nil {
+		g.kept[name] = make()
+	}
+	return g.kept[name]
+}
+
+func newGeometry(s *Stage, shapes []*shape.Shape) *Geometry {
 	g := &Geometry{Box: vec.EmptyBox()}
 	var nv, nt int
-	for _, l := range loaded {
-		nv, nt = nv+len(l.Pos), nt+len(l.Tri)
+	for _, l := range shapes {
+		nv, nt = nv+len(l.Pos), nt+len(l.Rest.Tri)
 	}
 	g.Pos, g.Normal = slices.Grow(g.Pos, nv), slices.Grow(g.Normal, nv)
 	g.UV = make([][2]float32, nv)
 	g.Tri, g.TriPart = slices.Grow(g.Tri, nt), slices.Grow(g.TriPart, nt)
 	part := int32(0)
-	for i, l := range loaded {
+	for i, sh := range shapes {
+		l := sh.Rest
 		m := s.Models[i].Matrix()
 		inv, _ := m.Inverse()
 		base := int32(len(g.Pos))
-		g.Models = append(g.Models, Placed{Surface: l, Matrix: m, Inverse: inv, FirstTri: len(g.Tri)})
+		g.Models = append(g.Models, Placed{Surface: l, Shape: sh, Matrix: m, Inverse: inv, FirstTri: len(g.Tri), FirstVertex: len(g.Pos)})
+		g.Moved = g.Moved || sh.Moved()
 		copy(g.UV[base:], l.UV)
-		for v, p := range l.Pos {
+		for v, p := range sh.Pos {
 			p = m.Point(p)
 			g.Pos = append(g.Pos, p)
 			g.Box = g.Box.Grow(p)
-			g.Normal = append(g.Normal, m.Normal(l.Normal[v]).Unit())
+			g.Normal = append(g.Normal, m.Normal(sh.Normal[v]).Unit())
 		}
 		for t, tri := range l.Tri {
 			g.Tri = append(g.Tri, [3]int32{tri[0] + base, tri[1] + base, tri[2] + base})

@@ -1,7 +1,7 @@
 package trace
 
 import (
-	"mobanta/core/mesh"
+	"mobanta/core/shape"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -15,10 +15,18 @@ type Scene struct {
 
 // placed is a model's tree and where it stands.
 type placed struct {
-	surface *mesh.Surface
-	matrix  vec.M
-	first   int32 // the model's first triangle
-	tree    *Tree
+	shape  *shape.Shape
+	matrix vec.M
+	first  int32 // the model's first triangle
+	tree   *Tree
+}
+
+// Of returns the trees of geo, which are built, as NewScene does, when they are first
+// asked for, and kept with it: whoever shows the same geometry has the same. old is as
+// in NewScene.
+func Of(geo *stage.Geometry, old *Scene, workers int) *Scene {
+	t := geo.Keep("trees of rays", func() any { return NewScene(geo, old, workers) })
+	return t.(*Scene)
 }
 
 // NewScene builds the trees of geo on up to workers cores. Models that stand
@@ -26,13 +34,13 @@ type placed struct {
 func NewScene(geo *stage.Geometry, old *Scene, workers int) *Scene {
 	s := &Scene{Geometry: geo}
 	type key struct {
-		surface *mesh.Surface
-		matrix  vec.M
+		shape  *shape.Shape
+		matrix vec.M
 	}
 	kept := map[key]*Tree{}
 	if old != nil {
 		for _, p := range old.placed {
-			kept[key{p.surface, p.matrix}] = p.tree
+			kept[key{p.shape, p.matrix}] = p.tree
 		}
 	}
 	for i, m := range geo.Models {
@@ -40,11 +48,11 @@ func NewScene(geo *stage.Geometry, old *Scene, workers int) *Scene {
 		if i+1 < len(geo.Models) {
 			end = geo.Models[i+1].FirstTri
 		}
-		k := key{m.Surface, m.Matrix}
+		k := key{m.Shape, m.Matrix}
 		if kept[k] == nil {
 			kept[k] = NewTree(geo.Pos, geo.Tri[m.FirstTri:end], workers)
 		}
-		s.placed = append(s.placed, placed{m.Surface, m.Matrix, int32(m.FirstTri), kept[k]})
+		s.placed = append(s.placed, placed{m.Shape, m.Matrix, int32(m.FirstTri), kept[k]})
 	}
 	return s
 }
