@@ -17,6 +17,7 @@ import (
 
 	"mobanta/core/check"
 	"mobanta/core/eval"
+	"mobanta/core/frame"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/order"
@@ -162,15 +163,13 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if w.tell && large && s.whole {
 		s.rest(ctx, panelTime/2) // of a large network its cards come first, then the picture
 	}
-	sc, err := stage.NewScene(&w.project.Stage, s.server.surfaces, s.scene)
+	job, err := frame.Job(w.project, s.server.surfaces, s.scene)
 	if err != nil {
 		return err
 	}
-	s.scene = sc
-	if w.looks, err = w.project.Networks(); err != nil {
-		return err
-	}
-	job := picture.Job{Scene: sc, Looks: w.looks, W: w.view.W, H: w.view.H, Samples: samples}
+	sc := job.Scene
+	s.scene, w.looks = sc, job.Looks
+	job.W, job.H, job.Samples = w.view.W, w.view.H, samples
 	if w.view.Peek != "" {
 		if l := w.project.Look(w.view.Look); l != nil {
 			if at, ok := w.project.Catalogue().At(&l.Network, w.view.Path, network.ParseRef(w.view.Peek)); ok {

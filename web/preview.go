@@ -3,10 +3,10 @@ package web
 import (
 	"errors"
 
+	"mobanta/core/frame"
 	"mobanta/core/network"
 	"mobanta/core/picture"
 	"mobanta/core/project"
-	"mobanta/core/stage"
 )
 
 // tried is edits of which the page wants to see what they would do.
@@ -66,16 +66,12 @@ func (s *session) preview(item tried, base *project.Project, view said) ([]byte,
 			created = o.Created
 		}
 	}
-	looks, err := p.Networks()
+	job, err := frame.Job(p, s.server.surfaces, s.smallAt)
 	if err != nil {
 		return nil, err
 	}
-	sc, err := stage.NewScene(&p.Stage, s.server.surfaces, s.smallAt)
-	if err != nil {
-		return nil, err
-	}
-	s.smallAt = sc
-	job := picture.Job{Scene: sc, Looks: looks, W: 2 * previewW, H: 2 * previewH, Samples: 1}
+	s.smallAt = job.Scene
+	job.W, job.H, job.Samples = 2*previewW, 2*previewH, 1
 	if l := p.Look(view.Look); l != nil && created != "" {
 		job.Peek = s.alone(p, l, view.Path, created)
 	}

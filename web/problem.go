@@ -51,7 +51,7 @@ func sentence(err error) problem {
 	case errors.Is(err, project.ErrLater):
 		p.Status = http.StatusConflict
 	case errors.Is(err, turn.ErrLong):
-		p = problem{http.StatusServiceUnavailable, "Others are bringing files in. Try again in a moment."}
+		p = problem{http.StatusServiceUnavailable, "Others are bringing files in, or having pictures drawn. Try again in a moment."}
 	case errors.Is(err, meshfile.ErrTooBig):
 		p.Status = http.StatusRequestEntityTooLarge
 	case errors.As(err, &he):
@@ -78,7 +78,7 @@ func ofTheSystem(err error) bool {
 }
 
 // rooms stand in front of the messages of the core, and of those within them.
-var rooms = regexp.MustCompile(`(^|: |\()(?:project|network|meshfile|exchange|stage|color|mesh|eval|picture|formula|text|pixmap|archive|store|turn): `)
+var rooms = regexp.MustCompile(`(^|: |\()(?:project|network|meshfile|exchange|stage|color|mesh|eval|picture|formula|text|pixmap|archive|store|turn|frame|shape|film): `)
 
 // spoken makes a sentence of a message.
 func spoken(message string) string {

@@ -37,6 +37,7 @@ type Server struct {
 	surfaces *surfaces
 	hub      hub
 	reading  turn.Queue // of those who bring files in: each may take much memory
+	drawing  turn.Queue // of those who order pictures, likewise
 	airing   airing
 	memory   *budget.Budget // of all tabs' renderers
 	gate     order.Gate     // before which they wait for what is more urgent
@@ -64,7 +65,7 @@ type Options struct {
 
 // New returns a server over s.
 func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
-	v := &Server{store: s, surfaces: newSurfaces(s), stamps: map[string]string{}, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), memory: budget.New(memoryBudget)}
+	v := &Server{store: s, surfaces: newSurfaces(s), stamps: map[string]string{}, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), drawing: turn.New(), memory: budget.New(memoryBudget)}
 	v.hub.live = map[string]map[*session]bool{}
 	v.layouts.shown = map[string]network.Layout{}
 	v.examples.made = map[string][]byte{}
@@ -164,6 +165,7 @@ func (v *Server) routes() {
 	p.GET("/pictures/:hash", v.showPicture)
 	p.GET("/picture.png", v.shelfPicture)
 	p.GET("/bundle", v.exportBundle)
+	p.GET("/save.png", v.savePicture)
 	p.GET("/look.json", v.exportLook)
 	p.POST("/look", v.importLook)
 	p.POST("/edit", v.edit)

@@ -515,7 +515,7 @@ func (v *Server) functions() template.FuncMap {
 		"other":   func(b bool) bool { return !b },
 		"counted": counted,
 		"modules": func() []string {
-			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks"}
+			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save"}
 		},
 		"icon":    v.icon,
 		"maxName": func() int { return text.MaxName },

@@ -8,7 +8,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"mobanta/core/exchange"
+	"mobanta/core/frame"
 	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
@@ -29,6 +29,7 @@ import (
 type renderFlags struct {
 	bundle, model, look, size, peek, sun, camera, out string
 	samples, bits                                     int
+	clear                                             bool
 	time                                              float64
 }
 
@@ -60,6 +61,7 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 	c.Flags().Float64Var(&f.time, "time", unsaid, "the moment to show, in seconds; that of the project if left out")
 	c.Flags().StringVar(&f.camera, "camera", "", "AZIMUTH,ELEVATION to look from, framed anew")
 	c.Flags().IntVar(&f.bits, "bits", 8, "bits in a channel of a PNG, 8 or 16")
+	c.Flags().BoolVar(&f.clear, "transparent", false, "no backdrop: clear where there is no model")
 	c.Flags().StringVar(&f.out, "out", "", "file to write, .png or .pfm")
 	c.MarkFlagsMutuallyExclusive("bundle", "model")
 	c.MarkFlagsOneRequired("bundle", "model")
@@ -81,7 +83,7 @@ func render(ctx context.Context, f *renderFlags) error {
 		return fmt.Errorf("--samples must lie between 1 and %d, not %d", picture.MaxSamples, f.samples)
 	}
 	w, h, err := pair(f.size, "x", strconv.Atoi)
-	if err != nil || w < 1 || h < 1 || w > 32768 || h > 32768 || w*h > picture.MaxPixels {
+	if o := (frame.Order{W: w, H: h, Samples: 1}); err != nil || o.Check() != nil {
 		return fmt.Errorf("--size must be such as 1920x1080, at most %d million pixels, not %q", picture.MaxPixels>>20, f.size)
 	}
 	p, made, err := load(ctx, f)
@@ -104,9 +106,6 @@ func render(ctx context.Context, f *renderFlags) error {
 		}
 		p.Stage.Lights[i].Azimuth, p.Stage.Lights[i].Elevation = az, el
 	}
-	if f.time != unsaid {
-		p.Stage.Time.At = f.time // the stage checks it
-	}
 	if f.camera != "" {
 		az, el, err := pair(f.camera, ",", angle)
 		if err != nil {
@@ -114,41 +113,40 @@ func render(ctx context.Context, f *renderFlags) error {
 		}
 		p.Stage.Camera.Azimuth, p.Stage.Camera.Elevation = az, max(-89.9, min(89.9, el))
 	}
+	order := frame.Order{W: w, H: h, Samples: f.samples, Clear: f.clear}
+	if f.time != unsaid {
+		order.At = &f.time
+	}
 	if err := p.Stage.Check(); err != nil {
 		return err
 	}
-	sc, err := stage.NewScene(&p.Stage, made, nil)
-	if err != nil {
-		return err
-	}
-	if f.model != "" || f.camera != "" {
-		p.Stage.Camera = p.Stage.Camera.Frame(sc.Box, float64(w)/float64(h))
-	}
-	looks, err := p.Networks()
-	if err != nil {
-		return err
-	}
-	job := picture.Job{Scene: sc, Looks: looks, W: w, H: h, Samples: f.samples}
-	if f.peek != "" {
-		if job.Peek, err = findPeek(p, sc, f.peek); err != nil {
+	if f.model != "" || f.camera != "" || f.peek != "" {
+		sc, err := stage.NewScene(&p.Stage, made, nil)
+		if err != nil {
 			return err
 		}
-		job.Peek.Raw = ext == ".pfm"
-	}
-	r := picture.NewRenderer(runtime.GOMAXPROCS(0))
-	r.Keep = false
-	var wrote error
-	err = r.Render(ctx, job, func(res *picture.Result) {
-		if res.Done {
-			wrote = write(f.out, func(out io.Writer) error {
-				if ext == ".pfm" {
-					return res.WritePFM(out)
-				}
-				return res.WritePNG(out, f.bits)
-			})
+		if f.model != "" || f.camera != "" {
+			p.Stage.Camera = p.Stage.Camera.Frame(sc.Box, float64(w)/float64(h))
 		}
-	})
-	return errors.Join(err, wrote)
+		if f.peek != "" {
+			if order.Peek, err = findPeek(p, sc, f.peek); err != nil {
+				return err
+			}
+			order.Peek.Raw = ext == ".pfm"
+		}
+	}
+	pic, err := frame.Draw(ctx, p, made, order)
+	if err != nil {
+		return err
+	}
+	format := frame.PNG8
+	switch {
+	case ext == ".pfm":
+		format = frame.PFM
+	case f.bits == 16:
+		format = frame.PNG16
+	}
+	return write(f.out, func(out io.Writer) error { return pic.Write(out, format) })
 }
 
 func angle(s string) (float64, error) { return strconv.ParseFloat(strings.TrimSpace(s), 64) }

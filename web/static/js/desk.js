@@ -10,6 +10,7 @@ import { anyOpen, close, dialogs, openPicker, openSearch, openStarts, tried } fr
 import { dragging } from "./lists.js";
 import { formulas } from "./formula.js";
 import { closeTrail, showTrail } from "./trail.js";
+import { openSave } from "./save.js";
 import { checks, paintChecks, toggleChecks } from "./checks.js";
 
 const $ = (id) => document.getElementById(id);
@@ -206,7 +207,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-save],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el);
@@ -235,6 +236,7 @@ document.addEventListener("click", async (e) => {
   else if ("onlyFront" in d) onlyFront();
   else if (d.useSwatch) useSwatch(d.useSwatch);
   else if ("frame" in d) frame();
+  else if ("save" in d) openSave(picture.size());
 });
 
 function zoom(way) {
@@ -356,6 +358,10 @@ document.addEventListener("keydown", (e) => {
     e.preventDefault();
     move(key === "y" || e.shiftKey ? "redo" : "undo");
     return;
+  }
+  if ((e.ctrlKey || e.metaKey) && key === "s" && !anyOpen()) {
+    e.preventDefault();
+    return openSave(picture.size());
   }
   if (e.key === "Escape" && e.target.matches("input,select,textarea") && !anyOpen()) e.target.blur();
   if (typing || e.altKey) return;

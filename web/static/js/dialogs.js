@@ -92,7 +92,7 @@ export async function openStarts() {
   starts.querySelector("button")?.focus();
 }
 
-export const anyOpen = () => [search, picker, starts].some((d) => d.open);
+export const anyOpen = () => Boolean(document.querySelector("dialog[open]"));
 
 export function close() {
   for (const d of [search, picker, starts]) d.close();

@@ -1,0 +1,121 @@
+// Package frame draws a whole picture of a project in one call: for files, for pages, and for whoever draws many.
+package frame
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"runtime"
+
+	"mobanta/core/order"
+	"mobanta/core/picture"
+	"mobanta/core/project"
+	"mobanta/core/stage"
+)
+
+// Order says what is wanted.
+type Order struct {
+	W, H    int
+	Samples int           // positions in a pixel, 1 to picture.MaxSamples
+	At      *float64      // the moment, in seconds; nil for that of the project
+	Clear   bool          // no backdrop: transparent where there is no model
+	Camera  *stage.Camera // nil for that of the project
+	Peek    *picture.Peek // what to show in place of the finished picture, or nil
+	Workers int           // cores; 0 for all
+	Gate    *order.Gate   // before which it waits for what is more urgent; may be nil
+}
+
+// Format is how a picture is written.
+type Format string
+
+// The formats.
+const (
+	PNG8  Format = "png8"  // sRGB, 8 bits a channel
+	PNG16 Format = "png16" // sRGB, 16 bits a channel
+	PFM   Format = "pfm"   // linear, 32-bit floats, without transparency
+)
+
+// MaxSide limits a picture's width and height.
+const MaxSide = 32768
+
+// Check returns what is wrong with an order.
+func (o *Order) Check() error {
+	switch {
+	case o.W < 1 || o.H < 1 || o.W > MaxSide || o.H > MaxSide || o.W*o.H > picture.MaxPixels:
+		return fmt.Errorf("frame: %d × %d pixels is not a size that can be drawn; there may be %d million in all", o.W, o.H, picture.MaxPixels>>20)
+	case o.Samples < 1 || o.Samples > picture.MaxSamples:
+		return fmt.Errorf("frame: positions in a pixel must lie between 1 and %d, not %d", picture.MaxSamples, o.Samples)
+	}
+	return nil
+}
+
+// Job returns what a renderer needs to draw a project, but for sizes. An older scene
+// lends what is the same; it may be nil.
+func Job(p *project.Project, files stage.Files, old *stage.Scene) (picture.Job, error) {
+	sc, err := stage.NewScene(&p.Stage, files, old)
+	if err != nil {
+		return picture.Job{}, err
+	}
+	looks, err := p.Networks()
+	if err != nil {
+		return picture.Job{}, err
+	}
+	return picture.Job{Scene: sc, Looks: looks}, nil
+}
+
+// Draw draws a project as ordered, to the end. A context that ends stops it.
+func Draw(ctx context.Context, p *project.Project, files stage.Files, o Order) (*Picture, error) {
+	if err := o.Check(); err != nil {
+		return nil, err
+	}
+	moment := *p
+	if o.At != nil {
+		moment.Stage.Time.At = *o.At
+	}
+	if o.Camera != nil {
+		moment.Stage.Camera = *o.Camera
+	}
+	if o.Clear {
+		moment.Stage.Backdrop.None = true
+	}
+	if err := moment.Stage.Check(); err != nil {
+		return nil, err
+	}
+	job, err := Job(&moment, files, nil)
+	if err != nil {
+		return nil, err
+	}
+	job.W, job.H, job.Samples, job.Peek = o.W, o.H, o.Samples, o.Peek
+	workers := o.Workers
+	if workers < 1 {
+		workers = runtime.GOMAXPROCS(0)
+	}
+	r := picture.NewRenderer(workers)
+	r.Keep, r.Gate, r.Least = false, o.Gate, order.Jobs
+	out := &Picture{}
+	err = r.Render(ctx, job, func(res *picture.Result) {
+		if res.Done {
+			out.result = *res
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	return out, nil
+}
+
+// Picture is a picture that has been drawn.
+type Picture struct{ result picture.Result }
+
+// Write writes the picture.
+func (p *Picture) Write(w io.Writer, f Format) error {
+	switch f {
+	case PNG8:
+		return p.result.WritePNG(w, 8)
+	case PNG16:
+		return p.result.WritePNG(w, 16)
+	case PFM:
+		return p.result.WritePFM(w)
+	}
+	return fmt.Errorf("frame: a picture is written as %s, %s or %s, not as %.20q", PNG8, PNG16, PFM, f)
+}
