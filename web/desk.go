@@ -12,6 +12,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
+	"mobanta/core/node"
 	"mobanta/core/project"
 	"mobanta/store"
 )
@@ -93,12 +94,12 @@ func (d *desk) enter(path string) {
 	}
 }
 
-// choose takes the node that was asked for, or else what is touched most: the
-// first ramp, or the end.
+// choose takes the node that was asked for, or else what is touched most: the first
+// that has bands, or the end.
 func (d *desk) choose(id string) {
 	d.Node = d.Net.Node(id)
 	for i := range d.Net.Nodes {
-		if d.Node == nil && d.Net.Nodes[i].Kind == "ramp" {
+		if d.Node == nil && node.ConcernsOf(&d.Net.Nodes[i]).Bands != "" {
 			d.Node = &d.Net.Nodes[i]
 		}
 	}

@@ -20,6 +20,7 @@ import (
 	"mobanta/core/frame"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
+	"mobanta/core/node"
 	"mobanta/core/order"
 	"mobanta/core/picture"
 	"mobanta/core/project"
@@ -465,10 +466,10 @@ func (s *session) histogram(w wanted, by *picture.Renderer) {
 	}
 	id := strings.TrimPrefix(w.view.Path+"/"+w.view.Node, "/")
 	flat := w.looks[l.ID].Node(id)
-	if flat == nil || picture.Cut(flat) == "" {
+	if flat == nil || node.CutInput(flat) == "" {
 		return
 	}
-	h, err := by.Histogram(s.ctx, l.ID, id, picture.Cut(flat), 512)
+	h, err := by.Histogram(s.ctx, l.ID, id, node.CutInput(flat), 512)
 	if err != nil {
 		return
 	}

@@ -59,53 +59,8 @@ func (exampleFiles) Picture(string) (*pixmap.Pixmap, error) {
 	return p, nil
 }
 
-// exampleLook is a network that shows a node at work: light feeds its tones, bands
-// its colours.
-func exampleLook(k *node.Kind) (*network.Network, network.Ref) {
-	wire := func(ref string) network.Input { return network.Input{Wires: []network.Ref{network.ParseRef(ref)}} }
-	n := &network.Network{Nodes: []network.Node{
-		{ID: "light", Kind: "diffuse-light"},
-		{ID: "bands", Kind: "ramp", In: map[string]network.Input{"tone": wire("light.tone")}},
-		{ID: "rim", Kind: "outline"},
-		{ID: "node", Kind: k.Spec.Kind, In: map[string]network.Input{}},
-		{ID: "end", Kind: network.FinishKind, In: map[string]network.Input{"colour": wire("bands.colour")}},
-	}}
-	d := n.Node("node")
-	if k.Spec.Kind == network.FinishKind {
-		n.Nodes = append(n.Nodes[:3], n.Nodes[4])
-		n.Nodes = append(n.Nodes, network.Node{ID: "ink", Kind: "edge-lines"})
-		n.Node("end").In["lines"] = wire("ink.lines")
-		return n, network.Ref{}
-	}
-	spec := cat.Of(d)
-	tones := 0
-	for _, p := range spec.Inputs {
-		switch {
-		case p.Hidden || p.Key == "normal" || spec.Family == "light" && p.Type == network.Tone:
-		case p.Type == network.Tone && tones == 0:
-			d.In[p.Key] = wire("light.tone")
-			tones++
-		case p.Type == network.Color && (p.Key == "base" || p.Key == "colour" || p.Key == "a" && k.Spec.Kind != "layers"):
-			d.In[p.Key] = wire("bands.colour")
-		case p.Key == "amount":
-			d.In[p.Key] = wire("rim.tone")
-		}
-	}
-	for _, s := range spec.Settings {
-		if s.Type == network.Picture {
-			d.Set = map[string]any{s.Key: examplePicture}
-		}
-	}
-	out := network.Ref{Node: "node", Port: spec.Outputs[0].Key}
-	if spec.Outputs[0].Type == network.Lines {
-		n.Node("end").In["lines"] = wire(out.String())
-		return n, network.Ref{}
-	}
-	return n, out
-}
-
 func exampleOf(c *echo.Context, k *node.Kind) ([]byte, error) {
-	net, ref := exampleLook(k)
+	net, ref := cat.Example(k, examplePicture)
 	if err := net.Settle(cat); err != nil {
 		return nil, err
 	}

@@ -2,7 +2,6 @@ package web
 
 import (
 	"bytes"
-	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -254,46 +253,8 @@ func stepView(p *project.Project, look string, step picture.TrailStep) (v trailS
 		}
 		v.Outs = append(v.Outs, e)
 	}
-	v.Band = fell(d, spec, step.In)
+	if cut := node.CutOf(d); cut != nil && len(step.In) == len(spec.Inputs) {
+		v.Band = cut.Note(&node.About{Node: d, Spec: spec}, step.In)
+	}
 	return v, true
-}
-
-// fell tells into which band a node has put a tone, and of a soft step on which
-// side of its edge the tone lies; in has the node's tone inputs. It is empty for
-// nodes that do not cut.
-func fell(d *network.Node, spec *network.Spec, in []float32) string {
-	if len(in) < len(spec.Inputs) || picture.Cut(d) == "" {
-		return ""
-	}
-	band := func(key string) string {
-		stops := d.Value(spec.Setting(key)).([]color.Stop)
-		k := color.BandOf(stops, in[0])
-		return fmt.Sprintf("band %d of %d, %s", k+1, len(stops), cmp.Or(stops[k].Name, "no name"))
-	}
-	tone := number(in[0])
-	switch d.Kind {
-	case "ramp":
-		return tone + " falls into " + band("stops")
-	case "two-way-ramp":
-		rows := node.RowsAt(d.Value(spec.Setting("rows")).([]network.Row), in[1])
-		if len(rows) == 0 {
-			return ""
-		}
-		if d.Value(spec.Setting("between")) == "step" {
-			rows = rows[:1]
-		}
-		var parts []string
-		for _, key := range rows {
-			parts = append(parts, fmt.Sprintf("%s: %s", spec.Setting(key).Name, band(key)))
-		}
-		return fmt.Sprintf("%s, %s down, falls into %s", tone, number(in[1]), strings.Join(parts, "; "))
-	}
-	at, soft := in[1], max(0, in[2])/2
-	switch {
-	case in[0] >= at+soft:
-		return fmt.Sprintf("%s is past the threshold, %s", tone, number(at))
-	case in[0] <= at-soft || soft == 0:
-		return fmt.Sprintf("%s does not reach the threshold, %s", tone, number(at))
-	}
-	return fmt.Sprintf("%s is within the soft edge about %s", tone, number(at))
 }

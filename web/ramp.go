@@ -13,7 +13,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/exchange"
 	"mobanta/core/network"
-	"mobanta/core/picture"
+	"mobanta/core/node"
 	"mobanta/core/project"
 	"mobanta/store"
 )
@@ -37,7 +37,7 @@ func (d *desk) Ramp(s *network.Setting) rampView {
 	}
 	stops := d.Node.Value(s).([]color.Stop)
 	return rampView{desk: d, Key: s.Key, Name: s.Name, Main: s.Key == "stops", Bands: bands(stops), Strip: strip(stops, mixing),
-		Reads: picture.Cut(d.Node) != "", Set: d.Project.BandSet(d.Node.Bands[s.Key])}
+		Reads: node.CutInput(d.Node) != "", Set: d.Project.BandSet(d.Node.Bands[s.Key])}
 }
 
 // Of returns the fields of an edit on the ramp, as JSON.

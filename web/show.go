@@ -4,9 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
-	"math"
 	"slices"
-	"strconv"
 	"strings"
 
 	"mobanta/core/color"
@@ -24,130 +22,30 @@ var cat node.Catalogue
 
 // Brief says what matters of a node in a few words, for its card.
 func (d *desk) Brief(n *network.Node) string {
-	spec := d.Cat.Of(n)
-	val := func(key string) any { return n.Value(spec.Setting(key)) }
-	constant := func(key string) string {
-		if len(n.In[key].Wires) > 0 {
-			return "wired"
-		}
-		f, _ := n.Constant(spec.Input(key)).(float64)
-		return number(f)
-	}
-	choice := func(key string) string {
-		s := spec.Setting(key)
-		for _, o := range s.Choices {
-			if o.Key == val(key) {
-				return o.Name
-			}
-		}
-		return ""
-	}
-	switch n.Kind {
-	case "ramp":
-		return counted(len(val("stops").([]color.Stop)), "band")
-	case "soft-step":
-		return "at " + constant("threshold")
-	case "highlight":
-		return "rough " + number(val("roughness").(float64))
-	case "colour":
-		return val("colour").(color.C).Hex()
-	case "outline":
-		return "below " + constant("thickness")
-	case "edge-lines":
-		return "width " + constant("width")
-	case "diffuse-light":
-		words := "no shadows"
-		if val("shadows").(bool) {
-			words = "with shadows"
-		}
-		switch val("bounce") {
-		case "bounced":
-			return "bounced"
-		case "both":
-			return words + ", bounced"
-		}
-		return words
-	case "steps":
-		return number(val("count")) + " steps"
-	case "range":
-		return constant("to-low") + " to " + constant("to-high")
-	case "layers":
-		on := 0
-		list := val("layers").([]network.Layer)
-		for _, l := range list {
-			if !l.Off {
-				on++
-			}
-		}
-		return fmt.Sprintf("%d on, %d off", on, len(list)-on)
-	case "switch":
-		return choice("live")
-	case "two-way-ramp":
-		return counted(len(val("rows").([]network.Row)), "row")
-	case "rim-light":
-		return "width " + constant("width")
-	case "light-stamp":
-		return choice("shape") + ", size " + constant("size")
-	case "lit-surface":
-		return "rough " + constant("roughness")
-	case "cast-shadow", "light-source":
-		return d.lightNames(val("lights").([]string))
-	case "image":
-		if val("picture").(string) == "" {
-			return "no picture yet"
-		}
-		return choice("beyond")
-	case "formula":
-		return val("text").(string)
-	case "palette-strip":
-		return counted(len(val("strip").(color.Strip)[0]), "colour")
-	}
 	if g := d.Cat.GroupOf(n); g != nil {
 		return counted(len(g.Nodes), "node")
 	}
-	if len(spec.Settings) > 0 && spec.Settings[0].Type == network.Choice {
-		return choice(spec.Settings[0].Key)
-	}
-	return ""
-}
-
-// lightNames names the lights that were picked, in a few words.
-func (d *desk) lightNames(ids []string) string {
-	if len(ids) == 0 {
-		return "all lights"
-	}
-	if len(ids) > 1 {
-		return counted(len(ids), "light")
-	}
-	for i := range d.Project.Stage.Lights {
-		if l := &d.Project.Stage.Lights[i]; l.ID == ids[0] {
-			return l.Name
+	return cat.Brief(&node.About{Node: n, Spec: d.Cat.Of(n), Light: func(id string) string {
+		for i := range d.Project.Stage.Lights {
+			if l := &d.Project.Stage.Lights[i]; l.ID == id {
+				return l.Name
+			}
 		}
-	}
-	return "a light that is gone"
+		return ""
+	}})
 }
 
-func counted(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
+var counted = node.Counted
 
-// number prints a number as it is shown in a field: three decimals at most.
+// number prints a number as it is shown in a field.
 func number(v any) string {
-	f := 0.0
 	switch v := v.(type) {
 	case float64:
-		f = v
+		return node.Short(v)
 	case float32:
-		f = float64(v)
+		return node.Short(float64(v))
 	}
-	s := strconv.FormatFloat(math.Round(f*1000)/1000, 'f', -1, 64)
-	if s == "-0" {
-		return "0"
-	}
-	return s
+	return "0"
 }
 
 // Describe tells in a sentence what a node is and reads: the text alternative of
@@ -268,12 +166,14 @@ type field struct {
 	Dial    string // id of the dial that it is, "" on the bench
 }
 
-// Inputs returns the inputs of the chosen node that have no rows of their own.
+// Inputs returns the inputs of the chosen node that are not shown in the rows of one
+// of its lists.
 func (d *desk) Inputs() []field {
 	var out []field
+	listed := d.Node.Listed(d.Spec)
 	for i := range d.Spec.Inputs {
 		p := &d.Spec.Inputs[i]
-		if (d.Node.Kind == "layers" && p.Key != "base") || d.Node.Kind == "switch" || d.Node.Kind == "formula" {
+		if listed[p.Key] {
 			continue
 		}
 		out = append(out, field{Desk: d, Node: d.Node, Input: p, Name: p.Name, Key: p.Key})
@@ -281,11 +181,55 @@ func (d *desk) Inputs() []field {
 	return out
 }
 
-// Settings returns the settings of the chosen node.
+// Parts returns the settings of the chosen node that have a part of the bench to
+// themselves, such as a ramp or a list.
+func (d *desk) Parts() (out []field) {
+	for i := range d.Spec.Settings {
+		if s := &d.Spec.Settings[i]; s.Type.Part() {
+			out = append(out, field{Desk: d, Node: d.Node, Setting: s, Name: s.Name, Key: s.Key})
+		}
+	}
+	return out
+}
+
+// Of returns the first setting of a type of the chosen node, nil for none.
+func (d *desk) Of(t network.SettingType) *network.Setting {
+	for i := range d.Spec.Settings {
+		if s := &d.Spec.Settings[i]; s.Type == t {
+			return s
+		}
+	}
+	return nil
+}
+
+// LiveSetting returns the setting that names the live one of the chosen node's choices,
+// nil where none is.
+func (d *desk) LiveSetting() *network.Setting {
+	for i := range d.Spec.Settings {
+		if s := &d.Spec.Settings[i]; s.Live {
+			return s
+		}
+	}
+	return nil
+}
+
+// LiveChoice returns the live one of the chosen node's choices, "" where none is.
+func (d *desk) LiveChoice() string {
+	if s := d.LiveSetting(); s != nil {
+		return d.Node.Value(s).(string)
+	}
+	return ""
+}
+
+// Settings returns the settings of the chosen node that are fields.
 func (d *desk) Settings() []field {
 	var out []field
+	listed := d.Node.Listed(d.Spec)
 	for i := range d.Spec.Settings {
 		s := &d.Spec.Settings[i]
+		if s.Type.Part() || listed[s.Key] {
+			continue
+		}
 		out = append(out, field{Desk: d, Node: d.Node, Setting: s, Name: s.Name, Key: s.Key})
 	}
 	return out

@@ -7,21 +7,22 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/network"
-	"mobanta/core/picture"
+	"mobanta/core/node"
 	"mobanta/core/project"
 )
 
 // empty: a band that no pixel falls into.
 func empty(in *input) {
 	for _, d := range in.used() {
-		if d.Kind != "ramp" {
+		setting := node.ConcernsOf(d).Bands
+		if setting == "" {
 			continue
 		}
 		tones := in.tones(d)
 		if len(tones) == 0 {
 			continue
 		}
-		stops := d.Value(in.cat.Of(d).Setting("stops")).([]color.Stop)
+		stops := d.Value(in.cat.Of(d).Setting(setting)).([]color.Stop)
 		count := make([]int, len(stops))
 		for _, t := range tones {
 			count[color.BandOf(stops, t)]++
@@ -48,13 +49,13 @@ func empty(in *input) {
 		if high <= 0 || low >= 1 || low == high {
 			continue // one tone all over is told of by another check
 		}
-		m.Mend, m.Do = "Fit the bands to the light", []project.Edit{fit(l, tones)}
+		m.Mend, m.Do = "Fit the bands to the light", []project.Edit{fit(l, setting, tones)}
 		in.remark(m)
 	}
 }
 
 // fit returns the edit that fits a ramp to tones.
-func fit(l project.Located, tones []float32) project.Edit {
+func fit(l project.Located, setting string, tones []float32) project.Edit {
 	const n = 512
 	bins := make([]any, n)
 	count := make([]float64, n)
@@ -65,7 +66,7 @@ func fit(l project.Located, tones []float32) project.Edit {
 		bins[i] = c
 	}
 	e := l.Edit
-	e.Op, e.Key, e.Value = "ramp.fit", "stops", bins
+	e.Op, e.Key, e.Value = "ramp.fit", setting, bins
 	return e
 }
 
@@ -73,12 +74,12 @@ func fit(l project.Located, tones []float32) project.Edit {
 func clipped(in *input) {
 	seen := map[string]bool{}
 	for _, cut := range in.used() {
-		if picture.Cut(cut) == "" {
+		if node.CutOf(cut) == nil {
 			continue
 		}
-		for _, w := range cut.In[picture.Cut(cut)].Wires {
+		for _, w := range cut.In[node.CutInput(cut)].Wires {
 			d := in.net.Node(w.Node)
-			if d == nil || d.Kind != "diffuse-light" || w.Port != "tone" || seen[d.ID] {
+			if d == nil || !node.ConcernsOf(d).Shades || w.Port != "tone" || seen[d.ID] {
 				continue
 			}
 			seen[d.ID] = true
@@ -235,7 +236,7 @@ func constant(in *input) {
 		}
 		for _, o := range spec.Outputs {
 			ref := network.Ref{Node: d.ID, Port: o.Key}
-			if !read[ref] || !flat(ref) || d.Kind == "cast-shadow" && ranges[ref].Min == 1 {
+			if !read[ref] || !flat(ref) || node.ConcernsOf(d).Open && ranges[ref].Min == 1 {
 				continue
 			}
 			m, l, ok := in.at("constant", d.ID)
@@ -256,19 +257,19 @@ func constant(in *input) {
 
 // enliven returns a mend for a node whose tone is the same everywhere.
 func (in *input) enliven(l project.Located, d *network.Node) (string, []project.Edit) {
-	if d.Kind == "soft-step" && len(d.In["threshold"].Wires) == 0 {
+	if cut := node.CutOf(d); cut != nil && cut.Threshold != "" && len(d.In[cut.Threshold].Wires) == 0 {
 		if tones := slices.Clone(in.tones(d)); len(tones) > 0 {
 			slices.Sort(tones)
 			if low, high := tones[0], tones[len(tones)-1]; low < high {
 				e := l.Edit
-				e.Op, e.Key, e.Value = "node.input", "threshold", math.Round(float64(low+(high-low)*0.6)*1000)/1000
+				e.Op, e.Key, e.Value = "node.input", cut.Threshold, math.Round(float64(low+(high-low)*0.6)*1000)/1000
 				return "Put the threshold among its tones", []project.Edit{e}
 			}
 		}
 	}
-	if d.Kind == "highlight" {
-		if v, _ := in.value(d, "roughness").(float64); v < 0.45 {
-			return "Set its roughness to 0.5", []project.Edit{set(l, "roughness", 0.5)}
+	if key := node.ConcernsOf(d).Roughness; key != "" {
+		if v, _ := in.value(d, key).(float64); v < 0.45 {
+			return "Set its roughness to 0.5", []project.Edit{set(l, key, 0.5)}
 		}
 	}
 	e := l.Edit
@@ -285,6 +286,7 @@ func near(in *input) {
 	type ramp struct {
 		l     project.Located
 		look  string
+		key   string // of the setting
 		stops []color.Stop
 	}
 	var all []ramp
@@ -297,12 +299,16 @@ func near(in *input) {
 		}
 		for k := range net.Nodes {
 			l, ok := in.p.Locate(look, net.Nodes[k].ID)
-			if !ok || l.Node.Kind != "ramp" || seen[l.Node] || l.Node.Bands["stops"] != "" {
+			if !ok || seen[l.Node] {
+				continue
+			}
+			setting := node.ConcernsOf(l.Node).Bands
+			if setting == "" || l.Node.Bands[setting] != "" {
 				continue
 			}
 			seen[l.Node] = true
-			if stops := l.Node.Value(in.cat.Of(l.Node).Setting("stops")).([]color.Stop); len(stops) > 1 {
-				all = append(all, ramp{l, look, stops})
+			if stops := l.Node.Value(in.cat.Of(l.Node).Setting(setting)).([]color.Stop); len(stops) > 1 {
+				all = append(all, ramp{l, look, setting, stops})
 			}
 		}
 	}
@@ -314,8 +320,8 @@ func near(in *input) {
 				continue
 			}
 			first, second := a.l.Edit, b.l.Edit
-			first.Op, first.Key, first.Name = "bands.make", "stops", in.title(a.l)
-			second.Op, second.Key, second.ID = "bands.join", "stops", in.p.NextBandSet()
+			first.Op, first.Key, first.Name = "bands.make", a.key, in.title(a.l)
+			second.Op, second.Key, second.ID = "bands.join", b.key, in.p.NextBandSet()
 			in.remark(Remark{Key: "near/" + key(a) + "/" + key(b), Title: "Edges that nearly meet", Look: b.look, Path: b.l.Path, Node: b.l.Edit.Node,
 				Text: fmt.Sprintf("The band edges of %s and %s lie close beside each other: thin slivers show between them.", in.title(a.l), in.title(b.l)),
 				Mend: "Share one set of edges", Do: []project.Edit{first, second}})

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"mobanta/core/network"
+	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
@@ -147,7 +148,7 @@ func (in *input) used() []*network.Node { return in.behind(in.net.Finish().ID) }
 // tones returns what a node that cuts a tone reads, over the small picture; nil
 // if nothing of it is seen.
 func (in *input) tones(d *network.Node) []float32 {
-	t, err := in.r.Tones(in.ctx, in.look.ID, d.ID, picture.Cut(d))
+	t, err := in.r.Tones(in.ctx, in.look.ID, d.ID, node.CutInput(d))
 	if err != nil && in.err == nil && in.ctx.Err() != nil {
 		in.err = err
 	}

@@ -3,12 +3,10 @@ package check
 import (
 	"fmt"
 
-	"mobanta/core/color"
 	"mobanta/core/eval"
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
 )
@@ -221,7 +219,7 @@ func image(in *input) {
 		return
 	}
 	for _, d := range in.used() {
-		if d.Kind != "image" || len(d.In["place"].Wires) > 0 {
+		if in := node.ConcernsOf(d).UV; in == "" || len(d.In[in].Wires) > 0 {
 			continue
 		}
 		m, l, ok := in.at("uv", d.ID)
@@ -231,7 +229,7 @@ func image(in *input) {
 		m.Title = "No UVs"
 		m.Text = fmt.Sprintf("%s is laid by UVs, but %s of %s has none: it shows a single pixel there.", in.title(l), listed(parts), in.look.Name)
 		e := l.Edit
-		e.Op, e.Kind, e.Node, e.To = "node.add", "coordinates", "", l.Node.ID+".place"
+		e.Op, e.Kind, e.Node, e.To = "node.add", "coordinates", "", l.Node.ID+"."+node.ConcernsOf(d).UV
 		m.Mend, m.Do = "Lay it by place instead", []project.Edit{e}
 		in.remark(m)
 	}
@@ -240,16 +238,14 @@ func image(in *input) {
 // rough: a highlight on a surface too rough to have one.
 func rough(in *input) {
 	for _, d := range in.used() {
-		if d.Kind != "highlight" {
-			continue
-		}
-		if v, _ := in.value(d, "roughness").(float64); v < 0.95 {
+		key := node.ConcernsOf(d).Roughness
+		if v, _ := in.value(d, key).(float64); v < 0.95 {
 			continue
 		}
 		if m, l, ok := in.at("rough", d.ID); ok {
 			m.Title = "Too rough to shine"
 			m.Text = in.title(l) + " has a roughness near 1, where a highlight spreads over the whole lit side and is no spot any more."
-			m.Mend, m.Do = "Set its roughness to 0.35", []project.Edit{set(l, "roughness", 0.35)}
+			m.Mend, m.Do = "Set its roughness to 0.35", []project.Edit{set(l, key, 0.35)}
 			in.remark(m)
 		}
 	}
@@ -257,21 +253,8 @@ func rough(in *input) {
 
 // hard tells whether a node cuts its tone with at least one hard edge.
 func hard(in *input, d *network.Node) bool {
-	if d.Kind == "soft-step" {
-		v, _ := d.Constant(in.cat.Of(d).Input("softness")).(float64)
-		return len(d.In["softness"].Wires) == 0 && v < 0.02
-	}
-	for _, s := range in.cat.Of(d).Settings {
-		if s.Type != network.Stops || picture.Cut(d) == "" {
-			continue
-		}
-		for i, stop := range d.Value(&s).([]color.Stop) {
-			if i > 0 && (stop.Edge == color.Step || stop.Edge == "") {
-				return true
-			}
-		}
-	}
-	return false
+	cut := node.CutOf(d)
+	return cut != nil && cut.Hard != nil && cut.Hard(node.AboutOf(d, in.cat))
 }
 
 // cuts returns the nodes with hard edges, each with the diffuse readings that its
@@ -281,9 +264,9 @@ func cuts(in *input, f func(cut, d *network.Node, r node.Reading)) {
 		if !hard(in, cut) {
 			continue
 		}
-		for _, w := range cut.In[picture.Cut(cut)].Wires {
+		for _, w := range cut.In[node.CutInput(cut)].Wires {
 			for _, d := range in.behind(w.Node) {
-				if r, ok := reading(in, d); ok && d.Kind == "diffuse-light" {
+				if r, ok := reading(in, d); ok && node.ConcernsOf(d).Shades {
 					f(cut, d, r)
 				}
 			}
@@ -305,7 +288,7 @@ func bounced(in *input) {
 		}
 		m.Title = "Bounced light under hard bands"
 		m.Text = fmt.Sprintf("%s reads bounced light, which is soft everywhere: the hard edges of %s follow no clear form.", in.title(l), name(in, cut))
-		m.Mend, m.Do = "Read direct light alone", []project.Edit{set(l, "bounce", "direct")}
+		m.Mend, m.Do = "Read direct light alone", []project.Edit{set(l, node.ConcernsOf(d).Bounce, "direct")}
 		in.remark(m)
 	})
 }

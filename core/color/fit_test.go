@@ -88,12 +88,12 @@ func TestFitWhereTonesCrowd(t *testing.T) {
 	assert.False(t, ok)
 }
 
-func TestCrunch(t *testing.T) {
-	assert.InDeltaSlice(t, []float32{0, 0.375, 0.5, 0.625}, ats(Crunch(four(), 0.5)), 1e-6)
-	assert.InDeltaSlice(t, ats(four()), ats(Crunch(Crunch(four(), 0.5), 2)), 1e-6, "and apart again")
-	assert.InDeltaSlice(t, []float32{0, 0.5, 0.5, 0.5}, ats(Crunch(four(), 0)), 1e-6)
-	assert.InDeltaSlice(t, []float32{0, 0, 0.5, 1}, ats(Crunch(four(), 10)), 1e-6, "never beyond the ends")
-	assert.Len(t, Crunch([]Stop{{}}, 0.5), 1)
+func TestTighten(t *testing.T) {
+	assert.InDeltaSlice(t, []float32{0, 0.375, 0.5, 0.625}, ats(Tighten(four(), 0.5)), 1e-6)
+	assert.InDeltaSlice(t, ats(four()), ats(Tighten(Tighten(four(), 0.5), 2)), 1e-6, "and apart again")
+	assert.InDeltaSlice(t, []float32{0, 0.5, 0.5, 0.5}, ats(Tighten(four(), 0)), 1e-6)
+	assert.InDeltaSlice(t, []float32{0, 0, 0.5, 1}, ats(Tighten(four(), 10)), 1e-6, "never beyond the ends")
+	assert.Len(t, Tighten([]Stop{{}}, 0.5), 1)
 }
 
 func TestBlendOfTwoRamps(t *testing.T) {

@@ -261,9 +261,9 @@ func Spread(stops []Stop) []Stop {
 	return out
 }
 
-// Crunch returns stops whose edges have moved towards their middle: to the given
+// Tighten returns stops whose edges have moved towards their middle: to the given
 // part of their distance, apart for more than 1, within 0 to 1.
-func Crunch(stops []Stop, part float64) []Stop {
+func Tighten(stops []Stop, part float64) []Stop {
 	out := slices.Clone(stops)
 	SortStops(out)
 	if len(out) < 2 {

@@ -155,6 +155,7 @@ type Setting struct {
 	Min, Max float64 // Number: the values allowed
 	Unit     string
 	Choices  []Option
+	Live     bool // Choice: which entry of a list of choices is live
 	Help     string
 }
 

@@ -25,6 +25,8 @@ var castShadow = &Kind{
 		d.Shadows = true
 		return d
 	},
+	Brief:    func(a *About) string { return a.Lights("lights") },
+	Concerns: Concerns{Open: true},
 	Run: func(c *Call) {
 		d := c.Data.(castData)
 		out := c.Out[0][0]

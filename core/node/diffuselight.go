@@ -29,6 +29,20 @@ var diffuseLight = &Kind{
 		d.Direct, d.Bounced = get("bounce") != "bounced", get("bounce") != "direct"
 		return d
 	},
+	Brief: func(a *About) string {
+		words := "no shadows"
+		if a.Setting("shadows").(bool) {
+			words = "with shadows"
+		}
+		switch a.Setting("bounce") {
+		case "bounced":
+			return "bounced"
+		case "both":
+			return words + ", bounced"
+		}
+		return words
+	},
+	Concerns: Concerns{Shades: true, Bounce: "bounce"},
 	Run: func(c *Call) {
 		d := c.Data.(lightData)
 		nx, ny, nz := c.normal(0)

@@ -32,6 +32,7 @@ var edgeLines = &Kind{
 			Angle: get("angle").(float64), Depth: get("depth").(bool), Jump: get("jump").(float64)}
 	},
 	Lines: func(data any) line.Rule { return data.(line.Edges) },
+	Brief: func(a *About) string { return "width " + a.Input("width") },
 	Run: func(c *Call) {
 		out := c.Out[0]
 		for k := range 3 {

@@ -17,5 +17,9 @@ var finish = &Kind{
 			{Key: "lines", Name: "lines", Type: network.Lines, Hidden: true, Many: true, Help: "Any number of lines, the last on top."},
 		},
 	},
+	Example: func(n *network.Network, d *network.Node) {
+		n.Nodes = append(n.Nodes, network.Node{ID: "ink", Kind: "edge-lines"})
+		n.Node("end").In["lines"] = network.Input{Wires: []network.Ref{{Node: "ink", Port: "lines"}}}
+	},
 	Run: func(c *Call) {},
 }

@@ -51,6 +51,7 @@ var formulaKind = &Kind{
 	Bounds: func(c *Call, lo, hi, outLo, outHi [][]Plane) {
 		bounded(c.Data.(*formula.Program), lo, hi, outLo[0], outHi[0])
 	},
+	Brief: func(a *About) string { return a.Setting("text").(string) },
 	Run: func(c *Call) {
 		p := c.Data.(*formula.Program)
 		if p == nil { // refused before it comes here

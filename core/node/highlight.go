@@ -31,6 +31,8 @@ var highlight = &Kind{
 	Prepare: func(get func(string) any) any {
 		return highlightData{prepareLight(get, get("roughness").(float64)), get("model") == "ggx", get("peak") == "energy"}
 	},
+	Brief:    func(a *About) string { return "rough " + a.Number("roughness") },
+	Concerns: Concerns{Roughness: "roughness"},
 	Run: func(c *Call) {
 		d := c.Data.(highlightData)
 		nx, ny, nz := c.normal(0)

@@ -59,6 +59,13 @@ var imageKind = &Kind{
 			}
 		}
 	},
+	Brief: func(a *About) string {
+		if a.Setting("picture").(string) == "" {
+			return "no picture yet"
+		}
+		return a.Choice("beyond")
+	},
+	Concerns: Concerns{UV: "place"},
 	Run: func(c *Call) {
 		d := c.Data.(imageData)
 		var u, v Plane

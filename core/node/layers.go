@@ -1,6 +1,8 @@
 package node
 
 import (
+	"fmt"
+
 	"mobanta/core/color"
 	"mobanta/core/network"
 )
@@ -30,6 +32,19 @@ var layers = &Kind{
 		s.Inputs = inputs
 	},
 	Prepare: func(get func(string) any) any { return get("layers") },
+	Brief: func(a *About) string {
+		on, list := 0, a.Setting("layers").([]network.Layer)
+		for _, l := range list {
+			if !l.Off {
+				on++
+			}
+		}
+		return fmt.Sprintf("%d on, %d off", on, len(list)-on)
+	},
+	Example: func(_ *network.Network, d *network.Node) {
+		d.In["base"] = network.Input{Wires: []network.Ref{{Node: "bands", Port: "colour"}}}
+		d.In["a-mask"] = network.Input{Wires: []network.Ref{{Node: "light", Port: "tone"}}}
+	},
 	Run: func(c *Call) {
 		out := c.Out[0]
 		for k := range out {
@@ -68,7 +83,7 @@ var switchKind = &Kind{
 		Outputs: []network.Port{{Key: "value", Name: "value", Type: network.Color}},
 		Settings: []network.Setting{
 			{Key: "choices", Name: "Choices", Type: network.Named, Default: []network.Option{{Key: "a", Name: "First"}, {Key: "b", Name: "Second"}}},
-			{Key: "live", Name: "Live", Type: network.Choice, Default: "a"},
+			{Key: "live", Name: "Live", Type: network.Choice, Default: "a", Live: true},
 			carries(network.Color, network.Tone, network.Vector, network.Lines),
 		},
 	},
@@ -105,6 +120,7 @@ var switchKind = &Kind{
 		return 0
 	},
 	Forward: func(data any) int { return data.(int) },
+	Brief:   func(a *About) string { return a.Choice("live") },
 	Run: func(c *Call) { // where the live choice has to be converted first
 		live := c.Data.(int)
 		for k, p := range c.Out[0] {

@@ -24,6 +24,7 @@ var lightSource = &Kind{
 	Prepare: func(get func(string) any) any {
 		return Reading{Picked: get("lights").([]string), Shadows: get("shadows").(bool), Direct: true}
 	},
+	Brief: func(a *About) string { return a.Lights("lights") },
 	Run: func(c *Call) {
 		r := c.Data.(Reading)
 		for _, out := range c.Out {

@@ -43,6 +43,7 @@ var lightStamp = &Kind{
 		d.sin, d.cos = float32(s), float32(c)
 		return d
 	},
+	Brief: func(a *About) string { return a.Choice("shape") + ", size " + a.Input("size") },
 	Run: func(c *Call) {
 		d := c.Data.(*stampData)
 		for _, out := range c.Out {

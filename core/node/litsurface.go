@@ -37,6 +37,7 @@ var litSurface = &Kind{
 		r.Shadows, r.Bounced = get("shadows").(bool), get("bounce").(bool)
 		return r
 	},
+	Brief: func(a *About) string { return "rough " + a.Input("roughness") },
 	Run: func(c *Call) {
 		r := c.Data.(Reading)
 		nx, ny, nz := c.normal(0)

@@ -51,6 +51,14 @@ type Kind struct {
 	// WholeOf names, if they are wired. nil for most.
 	Whole   func(ctx context.Context, w *Whole) (any, error)
 	WholeOf func(data any, light Reading) []string
+	// Brief says what matters of a node in a few words, for its card; nil: the name of its
+	// first choice.
+	Brief func(a *About) string
+	// Example puts a node of the kind, d, to work in a network that has a light, "light",
+	// bands, "bands", and a rim, "rim"; nil: what suits its inputs. See Catalogue.Example.
+	Example  func(n *network.Network, d *network.Node)
+	Cut      *Cut // for kinds that cut a tone; nil for all others
+	Concerns Concerns
 	// Folds tells whether what the node gives may vary within a pixel though it is the
 	// same at the middles of all pixels about it: a fraction, a comparison and a fine
 	// pattern may, a sum may not. Such places get all positions. nil for those that never

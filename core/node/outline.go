@@ -19,6 +19,7 @@ var outline = &Kind{
 		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
 	},
 	NeedsFor: normalUnless(sample.Eye),
+	Brief:    func(a *About) string { return "below " + a.Input("thickness") },
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		facingRatio(c, 2, out)

@@ -39,6 +39,16 @@ var ramp = &Kind{
 			}
 		}
 	},
+	Brief: func(a *About) string { return Counted(len(a.Setting("stops").([]color.Stop)), "band") },
+	Cut: &Cut{
+		Input: "tone",
+		Edges: func(a *About, _ float32) []Edges { return []Edges{stopEdges(a, "stops")} },
+		Note: func(a *About, in []float32) string {
+			return Short(float64(in[0])) + " falls into " + bandOf(a.Setting("stops").([]color.Stop), in[0])
+		},
+		Hard: hardStops,
+	},
+	Concerns: Concerns{Bands: "stops"},
 	Run: func(c *Call) {
 		col, tone := c.Out[0], c.Out[1]
 		if col == nil { // only the luminance is read

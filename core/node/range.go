@@ -30,6 +30,7 @@ var rangeKind = &Kind{
 		}
 	},
 	Prepare: func(get func(string) any) any { return get("clamp") },
+	Brief:   func(a *About) string { return a.Input("to-low") + " to " + a.Input("to-high") },
 	Run: func(c *Call) {
 		clamp := c.Data.(bool)
 		n := c.N
@@ -61,6 +62,7 @@ var steps = &Kind{
 		Settings: []network.Setting{{Key: "count", Name: "Steps", Type: network.Number, Default: 4.0, Min: 2, Max: 64, Help: "A whole number."}},
 	},
 	Prepare: func(get func(string) any) any { return floor(float32(get("count").(float64))) },
+	Brief:   func(a *About) string { return a.Number("count") + " steps" },
 	Run: func(c *Call) {
 		n := c.Data.(float32)
 		out, in := c.Out[0][0], c.In[0][0]

@@ -25,6 +25,7 @@ var rimLight = &Kind{
 	Whole:   sendRays,
 	WholeOf: raysNeed,
 	Prepare: func(get func(string) any) any { return prepareLight(get, get("around").(float64)) },
+	Brief:   func(a *About) string { return "width " + a.Input("width") },
 	Run: func(c *Call) {
 		d := c.Data.(lightData)
 		nx, ny, nz := c.normal(0)

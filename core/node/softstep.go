@@ -30,6 +30,31 @@ var softStep = &Kind{
 			b[i] = max(b[i], v)
 		}
 	},
+	Brief: func(a *About) string { return "at " + a.Input("threshold") },
+	Cut: &Cut{
+		Input: "tone", Threshold: "threshold",
+		Edges: func(a *About, _ float32) []Edges {
+			at, ok := a.Typed("threshold")
+			if !ok {
+				return nil
+			}
+			return []Edges{{Key: "threshold", At: []float32{float32(at)}}}
+		},
+		Note: func(a *About, in []float32) string {
+			tone, at, soft := in[0], in[1], max(0, in[2])/2
+			switch {
+			case tone >= at+soft:
+				return Short(float64(tone)) + " is past the threshold, " + Short(float64(at))
+			case tone <= at-soft || soft == 0:
+				return Short(float64(tone)) + " does not reach the threshold, " + Short(float64(at))
+			}
+			return Short(float64(tone)) + " is within the soft edge about " + Short(float64(at))
+		},
+		Hard: func(a *About) bool {
+			soft, ok := a.Typed("softness")
+			return ok && soft < 0.02
+		},
+	},
 	Run: func(c *Call) {
 		stepped(c.Out[0][0], c.In[0][0], c.In[1][0], c.In[2][0], c.Const[1] && c.Const[2])
 	},

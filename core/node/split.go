@@ -189,6 +189,7 @@ var paletteStrip = &Kind{
 	Prepare: func(get func(string) any) any {
 		return stripData{get("strip").(color.Strip), get("smooth").(bool)}
 	},
+	Brief: func(a *About) string { return Counted(len(a.Setting("strip").(color.Strip)[0]), "colour") },
 	Run: func(c *Call) {
 		d := c.Data.(stripData)
 		u, v, off, out := c.In[0][0], c.In[1][0], c.In[2][0], c.Out[0]

@@ -14,6 +14,7 @@ var swatch = &Kind{
 		Settings: []network.Setting{{Key: "colour", Name: "Colour", Type: network.Swatch, Default: color.MustHex("#D4843F")}},
 	},
 	Prepare: func(get func(string) any) any { return get("colour") },
+	Brief:   func(a *About) string { return a.Setting("colour").(color.C).Hex() },
 	Run: func(c *Call) {
 		for k, v := range c.Data.(color.C) {
 			p := c.Out[0][k]

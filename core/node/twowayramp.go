@@ -2,8 +2,10 @@ package node
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"sort"
+	"strings"
 
 	"mobanta/core/color"
 	"mobanta/core/network"
@@ -42,6 +44,31 @@ var twoWayRamp = &Kind{
 		}
 		sort.SliceStable(d.rows, func(i, j int) bool { return d.rows[i].at < d.rows[j].at })
 		return d
+	},
+	Brief: func(a *About) string { return Counted(len(a.Setting("rows").([]network.Row)), "row") },
+	Cut: &Cut{
+		Input: "tone", Beside: "down",
+		Edges: func(a *About, down float32) (out []Edges) {
+			for _, key := range RowsAt(a.Setting("rows").([]network.Row), down) {
+				out = append(out, stopEdges(a, key))
+			}
+			return out
+		},
+		Note: func(a *About, in []float32) string {
+			rows := RowsAt(a.Setting("rows").([]network.Row), in[1])
+			if len(rows) == 0 {
+				return ""
+			}
+			if a.Setting("between") == "step" {
+				rows = rows[:1]
+			}
+			var parts []string
+			for _, key := range rows {
+				parts = append(parts, a.Spec.Setting(key).Name+": "+bandOf(a.Setting(key).([]color.Stop), in[0]))
+			}
+			return fmt.Sprintf("%s, %s down, falls into %s", Short(float64(in[0])), Short(float64(in[1])), strings.Join(parts, "; "))
+		},
+		Hard: hardStops,
 	},
 	Run: func(c *Call) {
 		d := c.Data.(twoWay)

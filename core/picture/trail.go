@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"slices"
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
@@ -31,7 +30,7 @@ type Trail struct {
 type TrailStep struct {
 	ID   string // in the look as it is rendered, "outer/inner" within a group
 	Outs []TrailValue
-	In   []float32 // what a node that cuts a tone reads (see Cut): the values of its tone inputs, in their order
+	In   []float32 // what a node that cuts a tone reads (see node.Cut): the values of its tone inputs, in their order
 }
 
 // TrailValue is the value of one output.
@@ -101,7 +100,7 @@ func (r *Renderer) Trail(ctx context.Context, u, v float64) (*Trail, error) {
 				})
 			}
 		}
-		if Cut(d) == "" {
+		if node.CutOf(d) == nil {
 			continue
 		}
 		for _, port := range spec.Inputs {
@@ -133,16 +132,6 @@ func (r *Renderer) lookOf(g *group) *network.Network {
 		return net
 	}
 	return r.plain
-}
-
-// Cut returns the input of a node that cuts a tone in two or more, a ramp or a
-// soft step; "" for all other nodes.
-func Cut(d *network.Node) string {
-	switch d.Kind {
-	case "ramp", "two-way-ramp", "soft-step":
-		return "tone"
-	}
-	return ""
 }
 
 // Grip is a band edge that the hand holds.
@@ -256,38 +245,21 @@ func (c *cutter) between(a, b float32) int {
 
 // cutters returns the edges that a node cuts tones at, those that show at a sample.
 func (r *Renderer) cutters(ctx context.Context, g *group, d *network.Node, at int32) ([]cutter, error) {
-	in := Cut(d)
-	if in == "" {
+	cut := node.CutOf(d)
+	if cut == nil {
 		return nil, nil
 	}
-	spec := r.cat.Of(d)
-	if d.Kind == "soft-step" {
-		if len(d.In["threshold"].Wires) > 0 {
-			return nil, nil
-		}
-		t, _ := d.Constant(spec.Input("threshold")).(float64)
-		return []cutter{{d.ID, in, "threshold", []float32{float32(t)}, 0}}, nil
-	}
-	shows := func(key string) bool { return true }
-	if d.Kind == "two-way-ramp" {
-		planes, err := r.eval(ctx, g, g.pick([]int32{at}), g.program.Input(d.ID, "down")[:1])
+	beside := float32(0)
+	if cut.Beside != "" {
+		planes, err := r.eval(ctx, g, g.pick([]int32{at}), g.program.Input(d.ID, cut.Beside)[:1])
 		if err != nil {
 			return nil, err
 		}
-		rows := node.RowsAt(d.Value(spec.Setting("rows")).([]network.Row), planes[0][0][0])
-		shows = func(key string) bool { return slices.Contains(rows, key) }
+		beside = planes[0][0][0]
 	}
 	var out []cutter
-	for i := range spec.Settings {
-		s := &spec.Settings[i]
-		if s.Type != network.Stops || !shows(s.Key) {
-			continue
-		}
-		c := cutter{id: d.ID, input: in, key: s.Key, first: 1}
-		for _, stop := range d.Value(s).([]color.Stop)[1:] {
-			c.edges = append(c.edges, stop.At)
-		}
-		out = append(out, c)
+	for _, e := range cut.Edges(node.AboutOf(d, r.cat), beside) {
+		out = append(out, cutter{id: d.ID, input: cut.Input, key: e.Key, edges: e.At, first: e.First})
 	}
 	return out, nil
 }
@@ -309,7 +281,7 @@ func (r *Renderer) Held(ctx context.Context, grip Grip, u, v float64) (float32, 
 	if d == nil {
 		return 0, fmt.Errorf("picture: there is no node %.40q any more", grip.Node)
 	}
-	targets := g.program.Input(grip.Node, Cut(d))
+	targets := g.program.Input(grip.Node, node.CutInput(d))
 	if len(targets) == 0 {
 		return 0, errors.New("picture: the node reads no tone")
 	}

@@ -183,10 +183,10 @@ func init() {
 			}
 			return slices.Delete(s, e.Index, e.Index+1), nil
 		})),
-		"ramp.stop":   plain("changed a band", rampEdit(setStop)),
-		"ramp.crunch": plain("crunched a ramp", rampEdit(crunchStops)),
-		"ramp.fit":    plain("fitted to the light", rampEdit(fitStops)),
-		"ramp.colors": plain("took a palette for a ramp", rampEdit(paintStops)),
+		"ramp.stop":    plain("changed a band", rampEdit(setStop)),
+		"ramp.tighten": plain("tightened a ramp", rampEdit(tightenStops)),
+		"ramp.fit":     plain("fitted to the light", rampEdit(fitStops)),
+		"ramp.colors":  plain("took a palette for a ramp", rampEdit(paintStops)),
 
 		"bands.make":   plain("made a band set", rampOf(makeBands)),
 		"bands.join":   plain("joined a band set", rampOf(joinBands)),

@@ -176,7 +176,7 @@ func TestBandSets(t *testing.T) {
 	assert.Equal(t, edges(p, "n2"), edges(p, "n5"), "who joins takes the set's edges")
 	apply(t, p, project.Edit{Op: "ramp.stop", Look: "look1", Node: "n5", Index: 2, Value: map[string]any{"at": 0.55}})
 	assert.InDelta(t, 0.55, edges(p, "n2")[2], 1e-6, "what one does, all do")
-	apply(t, p, project.Edit{Op: "ramp.crunch", Look: "look1", Node: "n2", Value: 0.5})
+	apply(t, p, project.Edit{Op: "ramp.tighten", Look: "look1", Node: "n2", Value: 0.5})
 	assert.Equal(t, edges(p, "n2"), edges(p, "n5"))
 	assert.Equal(t, 2, p.Followers(set))
 	o := apply(t, p, project.Edit{Op: "ramp.add", Look: "look1", Node: "n5"})
@@ -214,7 +214,7 @@ func TestFollowersOfABandSetNeverPart(t *testing.T) {
 		case 0:
 			e = project.Edit{Op: "ramp.flip", Look: "look1", Node: node}
 		case 1:
-			e = project.Edit{Op: "ramp.crunch", Look: "look1", Node: node, Value: 0.5 + r.Float64()}
+			e = project.Edit{Op: "ramp.tighten", Look: "look1", Node: node, Value: 0.5 + r.Float64()}
 		}
 		apply(t, p, e)
 		require.Equal(t, edges(p, "n2")[1:], edges(p, "n5")[1:], "after %s", e.Op)
@@ -239,7 +239,7 @@ func TestFitAndPaintARamp(t *testing.T) {
 	apply(t, p, project.Edit{Op: "ramp.colors", Look: "look1", Node: "n2", Colors: colors})
 	assert.Len(t, edges(p, "n2"), 5)
 	for _, e := range []project.Edit{{Op: "ramp.fit", Look: "look1", Node: "n2"}, {Op: "ramp.fit", Look: "look1", Node: "n2", Value: []any{0.0, 0.0}},
-		{Op: "ramp.fit", Look: "look1", Node: "n2", Value: []any{"x", 1.0}}, {Op: "ramp.colors", Look: "look1", Node: "n2"}, {Op: "ramp.crunch", Look: "look1", Node: "n2", Value: -1.0}} {
+		{Op: "ramp.fit", Look: "look1", Node: "n2", Value: []any{"x", 1.0}}, {Op: "ramp.colors", Look: "look1", Node: "n2"}, {Op: "ramp.tighten", Look: "look1", Node: "n2", Value: -1.0}} {
 		_, err := p.Clone().Apply(&e)
 		assert.Error(t, err, e.Op)
 	}

@@ -70,17 +70,17 @@ func rampEdit(f func(stops []color.Stop, e *Edit) ([]color.Stop, error)) func(*P
 	})
 }
 
-// crunchStops draws the band edges together by e.Value, or lets them apart with
+// tightenStops draws the band edges together by e.Value, or lets them apart with
 // more than 1.
-func crunchStops(stops []color.Stop, e *Edit) ([]color.Stop, error) {
+func tightenStops(stops []color.Stop, e *Edit) ([]color.Stop, error) {
 	f, ok := e.Value.(float64)
 	if !ok {
 		f = 0.8
 	}
 	if !(f >= 0 && f <= 100) {
-		return nil, fmt.Errorf("project: a ramp cannot be crunched to %v of its width", f)
+		return nil, fmt.Errorf("project: a ramp cannot be tightened to %v of its width", f)
 	}
-	return color.Crunch(stops, f), nil
+	return color.Tighten(stops, f), nil
 }
 
 // fitStops spreads the bands over the tones whose histogram e.Value is.
