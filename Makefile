@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO ?= go
 BIN := bin/mobanta
 
-.PHONY: demo test check bench screenshots css build fuzz
+.PHONY: demo test check bench screenshots css build fuzz node_modules
 
 demo: build ## build, make the sample project if it is not there, serve, print the address
 	@$(BIN) demo --data data
@@ -11,7 +11,11 @@ demo: build ## build, make the sample project if it is not there, serve, print t
 build:
 	@$(GO) build -o $(BIN) ./cmd/mobanta
 
-test: ## every test, the interface in a browser included
+node_modules: # what builds the style sheet, and what the tests look for barriers with
+	@scripts/need node npm
+	@cd web && cmp -s package-lock.json node_modules/.lock || { npm ci --silent --no-audit --no-fund && cp package-lock.json node_modules/.lock; }
+
+test: node_modules ## every test, the interface in a browser included
 	@scripts/need chromium
 	$(GO) test ./...
 
@@ -19,14 +23,13 @@ check: ## formatting, vet, staticcheck, and whether the built style sheet is cur
 	@out=$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go')); test -z "$$out" || { echo "gofmt wants: $$out"; exit 1; }
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
-	@scripts/need node npm
-	@cd web && test -d node_modules || npm ci --silent --no-audit --no-fund
+	@$(MAKE) -s node_modules
 	@cd web && t=$$(mktemp) && npx --no-install tailwindcss -i input.css -o $$t --minify 2>/dev/null && { cmp -s $$t static/app.css || { echo "web/static/app.css is not current: run make css"; rm -f $$t; exit 1; }; } && rm -f $$t
 	@echo "check: all current"
 
 css: ## build the style sheet after a change to styles or templates
-	@scripts/need node npm
-	@cd web && { test -d node_modules || npm ci --silent --no-audit --no-fund; } && npm run --silent css
+	@$(MAKE) -s node_modules
+	@cd web && npm run --silent css
 
 bench: ## the measured claims
 	@scripts/need chromium

@@ -119,7 +119,7 @@ func (d *desk) settled() {
 	d.t.Helper()
 	d.until("a settled picture", `() => {
 		const s = mobanta.picture.shown;
-		return s?.done && s.scale === 1 && s.version >= mobanta.state.version && s.seq >= mobanta.live.seq;
+		return s?.done && s.part === 100 && s.version >= mobanta.state.version && s.seq >= mobanta.live.seq;
 	}`)
 }
 

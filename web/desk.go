@@ -19,7 +19,7 @@ import (
 
 const cardW, cardH = 76, 62
 
-var sizes = network.Sizes{CardW: 156, CardH: 58, PortW: 51, OutW: 76, GapX: 12, GapY: 14, Port: 14, Out: 28, Lane: 6, Title: 18}
+var sizes = network.Sizes{CardW: 176, CardH: 58, PortW: 64, OutW: 86, GapX: 12, GapY: 14, Port: 18, Out: 30, Lane: 6, Title: 18}
 
 // desk is what the desk's templates show.
 type desk struct {

@@ -178,7 +178,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			}
 		}
 	}
-	scale := 1
+	part := 1.0
 	if !s.whole && !w.hand && large {
 		// A large network takes its time: something is seen at once.
 		if err := s.sketch(ctx, w, job); err != nil {
@@ -187,9 +187,10 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		s.renderer.Borrow(s.moving)
 	}
 	if w.hand {
-		// Smaller pictures while the view moves, so that the hand feels no lag.
-		scale = s.coarse
-		job.W, job.H, job.Samples, job.Quick = max(minSide, job.W/scale), max(minSide, job.H/scale), 1, true
+		// While the hand moves pictures are as large as lets them follow it; the page
+		// scales them up.
+		part = s.part
+		job.W, job.H, job.Samples, job.Quick = scaled(job.W, part), scaled(job.H, part), 1, true
 	}
 	start, first := time.Now(), true
 	by := s.renderer
@@ -201,7 +202,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		begins := first
 		if first = false; begins {
 			if w.hand {
-				s.coarse = nextCoarse(scale, time.Since(start))
+				s.part = nextPart(part, time.Since(start))
 			}
 			s.mu.Lock()
 			s.settles = true
@@ -210,7 +211,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			}
 			s.mu.Unlock()
 		}
-		s.frame(res, w, scale, left(res, w))
+		s.frame(res, w, part, left(res, w))
 		if !w.hand {
 			s.drawn = w
 			s.answer()
@@ -230,7 +231,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		return err
 	}
 	if w.view.Other != "" {
-		if err := s.compare(ctx, w, job, scale); err != nil {
+		if err := s.compare(ctx, w, job, part); err != nil {
 			return err
 		}
 	}
@@ -311,8 +312,9 @@ func (s *session) tellHand(w wanted, sc *stage.Scene) {
 
 // sketch draws a first picture at a third of the size.
 func (s *session) sketch(ctx context.Context, w wanted, job picture.Job) error {
-	job.W, job.H, job.Samples, job.Quick = max(minSide, job.W/3), max(minSide, job.H/3), 1, true
-	return s.moving.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, 3, res.Bounds()) })
+	const third = 1.0 / 3
+	job.W, job.H, job.Samples, job.Quick = scaled(job.W, third), scaled(job.H, third), 1, true
+	return s.moving.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, third, res.Bounds()) })
 }
 
 // nodes counts the nodes of a project.
@@ -338,7 +340,7 @@ func left(res *picture.Result, w wanted) image.Rectangle {
 }
 
 // compare draws the right-hand side with another look in the look's place.
-func (s *session) compare(ctx context.Context, w wanted, job picture.Job, scale int) error {
+func (s *session) compare(ctx context.Context, w wanted, job picture.Job, part float64) error {
 	other := w.project.Look(w.view.Other)
 	if other == nil {
 		return nil
@@ -360,22 +362,25 @@ func (s *session) compare(ctx context.Context, w wanted, job picture.Job, scale 
 	return s.second.Render(ctx, job, func(res *picture.Result) {
 		b := res.Bounds()
 		b.Min.X = b.Dx() / 2
-		s.frame(res, w, scale, b)
+		s.frame(res, w, part, b)
 	})
 }
 
-// nextCoarse returns how coarse the next picture for the hand should be, after
-// one that was 1/n of the size took so long. A finer one takes at most as many
-// times as long as it has pixels.
-func nextCoarse(n int, took time.Duration) int {
-	switch {
-	case took > targetTime && n < maxCoarse:
-		return n + 1
-	case n > 1 && took*time.Duration(n*n) < targetTime*time.Duration((n-1)*(n-1)):
-		return n - 1
+// nextPart returns how large the next picture for the hand should be, in parts of the
+// full size along each side, after one of a size took so long. It goes up by little at a
+// time, and stays where it is about right: what is known of one size is of no use to
+// another.
+func nextPart(part float64, took time.Duration) float64 {
+	next := part * math.Sqrt(float64(targetTime)/float64(max(took, time.Millisecond)))
+	next = max(leastPart, min(1, math.Round(20*min(next, 1.25*part))/20))
+	if next > part*0.9 && next < part*1.12 && next < 1 {
+		return part
 	}
-	return n
+	return next
 }
+
+// scaled returns a part of a side.
+func scaled(side int, part float64) int { return max(minSide, int(math.Round(float64(side)*part))) }
 
 // rest waits a moment, or until ctx ends: while the hand moves, and while panels
 // are made, the processor is better kept free for what is waited for.
@@ -390,7 +395,7 @@ func (s *session) rest(ctx context.Context, d time.Duration) {
 
 // frame sends the part of the picture, within clip, that differs from what was
 // sent last.
-func (s *session) frame(res *picture.Result, want wanted, scale int, clip image.Rectangle) {
+func (s *session) frame(res *picture.Result, want wanted, part float64, clip image.Rectangle) {
 	n := 4 * res.W * res.H
 	area := res.Dirty
 	if s.other != want.view.Other { // the two sides change places with the whole
@@ -416,7 +421,7 @@ func (s *session) frame(res *picture.Result, want wanted, scale int, clip image.
 	if res.Done {
 		done = 1
 	}
-	msg[0], msg[1], msg[2], msg[3] = frameMessage, byte(min(255, res.Passes)), done, byte(scale)
+	msg[0], msg[1], msg[2], msg[3] = frameMessage, byte(min(255, res.Passes)), done, byte(math.Round(100*part))
 	binary.LittleEndian.PutUint32(msg[4:], want.seq)
 	binary.LittleEndian.PutUint32(msg[8:], uint32(want.state.Version))
 	for i, v := range [6]int{res.W, res.H, area.Min.X, area.Min.Y, w, area.Dy()} {

@@ -29,8 +29,10 @@ func TestAKindIsOneFile(t *testing.T) {
 		Brief:    func(a *node.About) string { return a.Number("warp") + " ends" },
 		Concerns: node.Concerns{Bands: "bands"},
 		Cut: &node.Cut{Input: "tone",
-			Edges: func(*node.About, float32) []node.Edges { return []node.Edges{{Key: "bands", At: []float32{0.4}, First: 1}} },
-			Note:  func(a *node.About, in []float32) string { return "the shuttle is at " + node.Short(float64(in[0])) }},
+			Edges: func(*node.About, float32) []node.Edges {
+				return []node.Edges{{Key: "bands", At: []float32{0.4}, First: 1}}
+			},
+			Note: func(a *node.About, in []float32) string { return "the shuttle is at " + node.Short(float64(in[0])) }},
 		Run: func(c *node.Call) { copy(c.Out[0][0], c.In[0][0]) },
 	}))
 	s := withBall(t)

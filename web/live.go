@@ -29,7 +29,7 @@ import (
 
 // Binary messages begin with one byte that tells what they are.
 const (
-	frameMessage = 1 // byte passes, byte done, byte scale; uint32 seq, version; uint16 W, H, x, y, w, h; RGBA
+	frameMessage = 1 // byte passes, byte done, byte percent of the full size along each side; uint32 seq, version; uint16 W, H, x, y, w, h; RGBA
 	cardsMessage = 2 // uint16 count; for each: byte length, name, uint16 w, h, float32 min, max, RGBA
 	ballMessage  = 3 // uint16 size; RGBA
 	triedMessage = 4 // as cardsMessage: what edits would do
@@ -104,9 +104,9 @@ type session struct {
 	other    string              // what the right-hand side of sent shows
 	sent     []byte              // what the browser shows
 	sentW    int
-	whole    bool   // whether sent holds a whole picture
-	pix      []byte // what was encoded last
-	coarse   int    // pictures for the hand are 1/coarse of the size
+	whole    bool    // whether sent holds a whole picture
+	pix      []byte  // what was encoded last
+	part     float64 // pictures for the hand are this part of the size
 	thumbed  int64
 	checker  *picture.Renderer
 	checked  int64  // the version that was looked through last
@@ -120,8 +120,8 @@ const (
 	maxShown   = 4 << 20 // pixels: more than a panel on a large screen has; each takes a hundred bytes
 	samples    = 16
 	ballSize   = 76
-	targetTime = 50 * time.Millisecond // for a picture while the camera or a light moves
-	maxCoarse  = 4
+	targetTime = 58 * time.Millisecond  // for a picture while the camera or a light moves: with what it takes to show it, 12 and more a second
+	leastPart  = 0.25                   // of the size that such a picture has
 	manyNodes  = 60                     // in all looks: more take a while
 	stillTime  = 150 * time.Millisecond // until a hand counts as resting
 	panelTime  = 120 * time.Millisecond // that panels take to be made and fetched
@@ -139,7 +139,7 @@ func (v *Server) live(c *echo.Context) error {
 	conn.SetReadLimit(maxEditBytes)
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	s := &session{server: v, id: st.ID, conn: conn, request: c.Request(), ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, coarse: 2}
+	s := &session{server: v, id: st.ID, conn: conn, request: c.Request(), ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5}
 	s.hire()
 	v.hub.add(st.ID, s)
 	defer v.closed(s)

@@ -97,7 +97,7 @@ func (b *tab) until(what string, ok func() bool) {
 // settled reads until the whole picture of the last message is there.
 func (b *tab) settled() {
 	b.t.Helper()
-	b.until("a settled picture", func() bool { return b.done && b.shown == b.seq && b.scale == 1 })
+	b.until("a settled picture", func() bool { return b.done && b.shown == b.seq && b.scale == 100 })
 }
 
 func (b *tab) frame(data []byte) {
@@ -220,7 +220,7 @@ func TestWhatIsTriedIsShownAndNotStored(t *testing.T) {
 	now := s.project()
 	assert.Equal(t, stored.Version+1, now.Version)
 	assert.NotEqual(t, stored.Project.Stage.Camera.Azimuth, now.Project.Stage.Camera.Azimuth)
-	b.until("the stored picture in full", func() bool { return b.done && b.scale == 1 && b.of == now.Version })
+	b.until("the stored picture in full", func() bool { return b.done && b.scale == 100 && b.of == now.Version })
 	assert.Equal(t, offline(t, now.Project, 80, 60), b.pix)
 }
 
@@ -398,6 +398,6 @@ func TestALargeLookIsSketchedFirst(t *testing.T) {
 	b := s.tab(t)
 	scales := map[byte]bool{}
 	b.say(map[string]any{"t": "view", "w": 120, "h": 90, "look": "look1", "node": "n2", "fresh": true})
-	b.until("the whole of it", func() bool { scales[b.scale] = true; return b.done && b.scale == 1 })
-	assert.True(t, scales[3], "something is seen at once")
+	b.until("the whole of it", func() bool { scales[b.scale] = true; return b.done && b.scale == 100 })
+	assert.True(t, scales[33], "something is seen at once")
 }

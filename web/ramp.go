@@ -102,6 +102,7 @@ type band struct {
 	Stop        color.Stop
 	Hex         string
 	From, Width float64 // percent
+	Low, High   float32 // between which tones its edge may be moved
 	CSS         template.CSS
 }
 
@@ -119,6 +120,7 @@ func bands(stops []color.Stop) []band {
 			at = 0
 		}
 		out[i] = band{Index: i, Stop: s, Hex: s.Color.Hex(), From: 100 * float64(at), Width: 100 * float64(end-at)}
+		out[i].Low, out[i].High = color.Room(stops, i)
 	}
 	return out
 }

@@ -143,6 +143,7 @@ func (v *Server) routes() {
 	e.GET("/", v.shelf)
 	e.GET("/bin", v.bin)
 	e.GET("/help", v.help)
+	e.GET("/settings", v.settings)
 	e.GET("/help/node/:kind", v.example)
 	e.POST("/library/:entry/out", v.takeOut)
 	e.POST("/projects", v.create)

@@ -181,8 +181,10 @@ type helpPage struct {
 	Title  string
 	Kinds  []*node.Kind
 	Solids []mesh.Solid
+	Keys   []commandGroup
+	Fixed  []command
 }
 
 func (v *Server) help(c *echo.Context) error {
-	return v.render(c, http.StatusOK, "help.html", helpPage{"Help", node.Catalogue{}.All(), mesh.Solids})
+	return v.render(c, http.StatusOK, "help.html", helpPage{"Help", node.Catalogue{}.All(), mesh.Solids, commandGroups, fixedKeys})
 }

@@ -52,15 +52,16 @@ func number(v any) string {
 // its card.
 func (d *desk) Describe(n *network.Node) string {
 	spec := d.Cat.Of(n)
-	out := n.Title(d.Cat)
+	out := n.Title(d.Cat) // then as the card shows it: who speaks to a machine says what is seen
 	if n.Name != "" {
 		out += ", " + spec.Name
-	}
-	if b := d.Brief(n); b != "" {
-		out += ", " + b
+	} else {
+		out += ", " + spec.Family
 	}
 	if n.Off {
 		out += ", bypassed"
+	} else if b := d.Brief(n); b != "" {
+		out += ", " + b
 	}
 	for _, p := range spec.Inputs {
 		for _, f := range d.Feeds(n, p.Key) {
@@ -453,13 +454,14 @@ func (v *Server) functions() template.FuncMap {
 			}
 			return strings.Join(names, " ")
 		},
-		"modes":   func() []color.Mode { return color.Modes },
-		"add":     func(a, b int) int { return a + b },
-		"mul":     func(a, b int) int { return a * b },
-		"other":   func(b bool) bool { return !b },
-		"counted": counted,
+		"commands": commands,
+		"modes":    func() []color.Mode { return color.Modes },
+		"add":      func(a, b int) int { return a + b },
+		"mul":      func(a, b int) int { return a * b },
+		"other":    func(b bool) bool { return !b },
+		"counted":  counted,
 		"modules": func() []string {
-			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save"}
+			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save", "drag", "keys"}
 		},
 		"icon":    v.icon,
 		"maxName": func() int { return text.MaxName },

@@ -83,7 +83,7 @@ func TestPagesAndPanels(t *testing.T) {
 		"/bin":                         "The bin is empty",
 		"/help":                        "Diffuse light",
 		"/p/" + s.id:                   `id="picture"`,
-		"/p/" + s.id + "/panel/bench":  "Spread evenly",
+		"/p/" + s.id + "/panel/bench":  "Tighten",
 		"/p/" + s.id + "/panel/stage":  "Key sun",
 		"/p/" + s.id + "/search?q=cel": "Ramp",
 	} {

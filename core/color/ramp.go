@@ -153,6 +153,22 @@ func (r *Ramp) fromSpace(v [3]float32) C {
 	return v
 }
 
+// LeastBand is how narrow a band may be made by moving its edges.
+const LeastBand = 0.002
+
+// Room returns between which tones the edge of stop i may be moved: those of its
+// neighbours, less the least band.
+func Room(stops []Stop, i int) (lo, hi float32) {
+	lo, hi = 0, 1
+	if i > 0 {
+		lo = stops[i-1].At + LeastBand
+	}
+	if i+1 < len(stops) {
+		hi = stops[i+1].At - LeastBand
+	}
+	return lo, max(lo, hi)
+}
+
 // Edges returns the tones at which the ramp begins or ends to change, in no order.
 func (r *Ramp) Edges() []float32 {
 	var out []float32

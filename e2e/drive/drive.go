@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"syscall"
 	"time"
@@ -51,7 +52,7 @@ func Serve(bin, command, data, listen string) (*Server, error) {
 	if err != nil {
 		return nil, fmt.Errorf("drive: %w", err)
 	}
-	if err := cmd.Start(); err != nil {
+	if err := startTied(cmd); err != nil {
 		return nil, fmt.Errorf("drive: %w", err)
 	}
 	line, err := bufio.NewReader(out).ReadString('\n')
@@ -69,6 +70,19 @@ func Serve(bin, command, data, listen string) (*Server, error) {
 		address = address[:len("http://")+i]
 	}
 	return &Server{Address: address, PID: cmd.Process.Pid, cmd: cmd, bin: bin, data: data}, nil
+}
+
+// startTied starts a program that ends when this process does, however that ends: the
+// kernel kills it with the thread that started it, so that thread is kept.
+func startTied(cmd *exec.Cmd) error {
+	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+	started := make(chan error)
+	go func() {
+		runtime.LockOSThread()
+		started <- cmd.Start()
+		select {}
+	}()
+	return <-started
 }
 
 // Run runs the program and returns what it printed.
@@ -140,7 +154,7 @@ func Open(b *rod.Browser, url string, w, h int) (*rod.Page, error) {
 
 // Settled waits until the picture on the desk has settled.
 func Settled(p *rod.Page) error {
-	return p.Wait(rod.Eval(`() => window.mobanta?.picture.shown?.done && window.mobanta.picture.shown.scale === 1`))
+	return p.Wait(rod.Eval(`() => window.mobanta?.picture.shown?.done && window.mobanta.picture.shown.part === 100`))
 }
 
 // Demo builds the program, serves the demo project from a directory of its own and

@@ -1,5 +1,6 @@
 // What can be done with the chosen nodes: one list, which the keys, the menu and
 // the bench all read.
+import { commandFor, keyOf } from "./keys.js";
 import { act, base, chosen, edit, post, query, say, state, where } from "./studio.js";
 
 let clip = ""; // what was copied last, where the system's clipboard cannot be read
@@ -36,28 +37,28 @@ export async function paste(text) {
   made(await post(`${base}/paste?${new URLSearchParams(where())}`, text, { "Content-Type": "text/plain" }));
 }
 
-/** Name, key as it is shown, whether the key is this one, what it does. */
+/** What can be done; the keys are those of the commands of that id. */
 export const actions = [
-  { id: "choose", name: "Settings on the bench", key: "Enter", run: () => act.choose(one()) },
-  { id: "peek", name: "Peek at its result", key: "P", run: () => act.peek(one()) },
-  { id: "rename", name: "Rename", key: "F2", run: () => act.focus("#node-name") },
-  { id: "note", name: "Write a note", key: "K", run: () => act.note() },
-  { id: "wire", name: "Choose what feeds it", key: "W", run: () => act.wire(one()) },
-  { id: "swap", name: "Swap its two inputs", key: "S", run: () => edit([{ op: "node.swap", ...where(), node: one() }]) },
-  { id: "replace", name: "Replace by another kind", key: "R", run: () => act.search({ replace: one() }) },
-  { id: "off", name: "Bypass, or take in again", key: "O", run: () => many("node.off") },
-  { id: "duplicate", name: "Duplicate with its wires", key: "D", run: async () => made(await many("node.duplicate", { value: true })) },
-  { id: "duplicate-bare", name: "Duplicate without wires", key: "Shift D", run: async () => made(await many("node.duplicate", { value: false })) },
-  { id: "copy", name: "Copy as text", key: "Ctrl C", run: copy },
-  { id: "paste", name: "Paste", key: "Ctrl V", run: () => paste() },
-  { id: "gather", name: "Gather into a section", key: "E", run: async () => made(await many("section.gather")) },
-  { id: "unite", name: "Make one node of them, a group", key: "U", run: async () => made(await many("group.make")) },
-  { id: "dissolve", name: "Dissolve the group", key: "Shift U", only: isGroup, run: async () => made(await edit([{ op: "group.dissolve", ...where(), node: one() }])) },
-  { id: "single", name: "Make this use of the group single", key: "Y", only: isGroup, run: () => edit([{ op: "group.single", ...where(), node: one() }]) },
-  { id: "into", name: "Open the group, fold or open the section", key: "I", run: into },
-  { id: "out", name: "Back out of the group", key: "Shift I", run: () => act.leave() },
-  { id: "pick", name: "Choose this one too", key: "X", run: () => act.toggle(act.focused() ?? one()) },
-  { id: "remove", name: "Remove and heal the wires", key: "Delete", run: async () => { await many("node.remove"); state.selected.clear(); } },
+  { id: "choose", name: "Settings on the bench", run: () => act.choose(one()) },
+  { id: "peek", name: "Peek at its result", run: () => act.peek(one()) },
+  { id: "rename", name: "Rename", run: () => act.focus("#node-name") },
+  { id: "note", name: "Write a note", run: () => act.note() },
+  { id: "wire", name: "Choose what feeds it", run: () => act.wire(one()) },
+  { id: "swap", name: "Swap its two inputs", run: () => edit([{ op: "node.swap", ...where(), node: one() }]) },
+  { id: "replace", name: "Replace by another kind", run: () => act.search({ replace: one() }) },
+  { id: "off", name: "Bypass, or take in again", run: () => many("node.off") },
+  { id: "duplicate", name: "Duplicate with its wires", run: async () => made(await many("node.duplicate", { value: true })) },
+  { id: "duplicate-bare", name: "Duplicate without wires", run: async () => made(await many("node.duplicate", { value: false })) },
+  { id: "copy", name: "Copy as text", run: copy },
+  { id: "paste", name: "Paste", run: () => paste() },
+  { id: "gather", name: "Gather into a section", run: async () => made(await many("section.gather")) },
+  { id: "unite", name: "Make one node of them, a group", run: async () => made(await many("group.make")) },
+  { id: "dissolve", name: "Dissolve the group", only: isGroup, run: async () => made(await edit([{ op: "group.dissolve", ...where(), node: one() }])) },
+  { id: "single", name: "Make this use of the group single", only: isGroup, run: () => edit([{ op: "group.single", ...where(), node: one() }]) },
+  { id: "into", name: "Open the group, fold or open the section", run: into },
+  { id: "out", name: "Back out of the group", run: () => act.leave() },
+  { id: "pick", name: "Choose this one too", run: () => act.toggle(act.focused() ?? one()) },
+  { id: "remove", name: "Remove and heal the wires", run: async () => { await many("node.remove"); state.selected.clear(); } },
 ];
 
 async function into() {
@@ -71,8 +72,8 @@ async function into() {
 
 /** The action that a key stands for, or undefined. */
 export function actionFor(e) {
-  const name = (e.ctrlKey || e.metaKey ? "Ctrl " : "") + (e.shiftKey ? "Shift " : "") + (e.key.length === 1 ? e.key.toUpperCase() : e.key);
-  return actions.find((a) => a.key === name);
+  const id = commandFor(e);
+  return actions.find((a) => a.id === id);
 }
 
 export const run = (id) => actions.find((a) => a.id === id)?.run();
@@ -89,7 +90,7 @@ export function menu(at) {
         b.dataset.act = a.id;
         b.innerHTML = "<span></span><kbd></kbd>";
         b.firstChild.textContent = a.name;
-        b.lastChild.textContent = a.key;
+        b.lastChild.textContent = keyOf(a.id);
         return b;
       }),
   );

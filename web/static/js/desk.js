@@ -8,6 +8,7 @@ import { scrubbing } from "./scrub.js";
 import { actionFor, menu, paste, run as runAction } from "./actions.js";
 import { anyOpen, close, dialogs, openPicker, openSearch, openStarts, tried } from "./dialogs.js";
 import { dragging } from "./lists.js";
+import { commandFor, showKeys } from "./keys.js";
 import { formulas } from "./formula.js";
 import { closeTrail, showTrail } from "./trail.js";
 import { openSave } from "./save.js";
@@ -351,63 +352,59 @@ document.addEventListener("paste", (e) => {
 
 // --- keys ---
 
-document.addEventListener("keydown", (e) => {
-  const typing = e.target.matches("input:not([type=color]):not([type=range]),select,textarea") || anyOpen() || e.target.closest("#menu");
-  const key = e.key.toLowerCase();
-  if ((e.ctrlKey || e.metaKey) && (key === "z" || key === "y")) {
-    e.preventDefault();
-    move(key === "y" || e.shiftKey ? "redo" : "undo");
-    return;
-  }
-  if ((e.ctrlKey || e.metaKey) && key === "s" && !anyOpen()) {
-    e.preventDefault();
-    return openSave(picture.size());
-  }
-  if (e.key === "Escape" && e.target.matches("input,select,textarea") && !anyOpen()) e.target.blur();
-  if (typing || e.altKey) return;
-  if ((e.ctrlKey || e.metaKey) && key === "f") {
-    e.preventDefault();
+const commands = {
+  add: () => openSearch(),
+  turn: () => picture.tool("turn"),
+  pan: () => picture.tool("pan"),
+  zoom: () => picture.tool("zoom"),
+  light: () => picture.tool("light"),
+  edge: () => picture.tool("edge"),
+  ask: () => picture.tool("ask"),
+  take: () => picture.tool("pick"),
+  checks: () => toggleChecks(),
+  save: () => openSave(picture.size()),
+  frame,
+  network: () => tab("network"),
+  list: () => tab("list"),
+  front: () => tab("front"),
+  colours: () => tab("colours"),
+  stage: () => tab("stage"),
+  "only-front": () => onlyFront(),
+  fit: () => network.fit(),
+  find: () => {
     tab("network");
-    return $("find").focus();
-  }
-  const plain = !e.ctrlKey && !e.metaKey && !e.shiftKey;
-  const keys = {
-    "/": () => openSearch(),
-    t: () => picture.tool("turn"),
-    g: () => picture.tool("pan"),
-    z: () => picture.tool("zoom"),
-    l: () => picture.tool("light"),
-    j: () => picture.tool("edge"),
-    q: () => picture.tool("ask"),
-    c: () => picture.tool("pick"),
-    h: () => toggleChecks(),
-    f: frame,
-    1: () => tab("network"),
-    2: () => tab("list"),
-    3: () => tab("front"),
-    4: () => tab("colours"),
-    5: () => tab("stage"),
-    0: () => onlyFront(),
-    a: () => network.fit(),
-    v: () => $("picture").focus(),
-    b: () => document.querySelector("#bench input, #bench button")?.focus(),
-    n: () => focusNetwork(),
-    m: () => menu($("bench")),
-    "+": () => zoom("in"),
-    "-": () => zoom("out"),
-    "[": () => step(-1),
-    "]": () => step(1),
-    escape: () => {
-      if (!$("checks").hidden) return toggleChecks(false);
-      if (closeTrail()) return;
-      state.selected.clear();
-      network.mark();
-    },
-  };
-  const go = plain || key === "+" ? keys[key] : undefined;
-  if (go) {
+    $("find").focus();
+  },
+  picture: () => $("picture").focus(),
+  bench: () => document.querySelector("#bench input, #bench button")?.focus(),
+  cards: () => focusNetwork(),
+  menu: () => menu($("bench")),
+  larger: () => zoom("in"),
+  smaller: () => zoom("out"),
+  before: () => step(-1),
+  after: () => step(1),
+  undo: () => move("undo"),
+  redo: () => move("redo"),
+  none: () => {
+    if (!$("checks").hidden) return toggleChecks(false);
+    if (closeTrail()) return;
+    state.selected.clear();
+    network.mark();
+  },
+};
+
+// Keys belong to what has the focus first: to fields, dialogs and the menu, then to cards,
+// the picture and the ramp, which take theirs before they come here.
+document.addEventListener("keydown", (e) => {
+  const typing = e.target.matches("input:not([type=color]):not([type=range]),select,textarea");
+  if (anyOpen() || e.target.closest("#menu")) return;
+  const ctrl = e.ctrlKey || e.metaKey;
+  const id = ctrl && e.key.toLowerCase() === "y" ? "redo" : commandFor(e);
+  if (typing && e.key === "Escape") e.target.blur();
+  if (e.altKey || (typing && !(ctrl && ["undo", "redo", "save"].includes(id)))) return;
+  if (commands[id]) {
     e.preventDefault();
-    return go();
+    return commands[id]();
   }
   // The canvas and sliders of the picture and the ramp have keys of their own.
   if (e.target.closest("#picture,#ball,#ramp,[type=range]")) return;
@@ -465,7 +462,8 @@ Object.assign(act, {
     if (!state.selected.size && state.node && state.node !== id) state.selected.add(state.node);
     if (!state.selected.delete(id)) state.selected.add(id);
     network.mark();
-    say(`${state.selected.size} chosen.`);
+    const n = state.selected.size;
+    say(`${n} chosen.`, false, () => state.selected.size === n);
   },
 });
 
@@ -504,7 +502,9 @@ const ramp = new Ramps(live);
 scrubbing(live);
 formulas(live);
 dialogs(live);
+showKeys(document);
 document.addEventListener("htmx:after:swap", (e) => {
+  showKeys(e.target);
   if (e.target.id === "bench") ramp.attach();
   if (e.target.id === "top") paintChecks();
   if (e.target.id === "network" || e.target.id === "list") network.attach(e.target);

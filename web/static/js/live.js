@@ -78,7 +78,7 @@ export class Live {
       case FRAME: {
         const n = (i) => v.getUint16(12 + 2 * i, true);
         this.on.frame({
-          passes: v.getUint8(1), done: v.getUint8(2) === 1, scale: v.getUint8(3), seq: v.getUint32(4, true), version: v.getUint32(8, true),
+          passes: v.getUint8(1), done: v.getUint8(2) === 1, part: v.getUint8(3), seq: v.getUint32(4, true), version: v.getUint32(8, true),
           W: n(0), H: n(1), x: n(2), y: n(3), w: n(4), h: n(5), pixels: new Uint8ClampedArray(buf, 24),
         });
         break;

@@ -1,5 +1,6 @@
 // The network: cards are chosen, wires pulled. Where cards stand is the server's.
-import { act, edit, refresh, state, where } from "./studio.js";
+import { drag } from "./drag.js";
+import { act, edit, refresh, state, unsay, where } from "./studio.js";
 import { actionFor } from "./actions.js";
 
 /** A picture as a file that an img shows: a canvas for each card would be a layer of its own
@@ -71,7 +72,7 @@ export class Network {
       this.of = of;
       this.fit(0.8);
     } else this.zoomTo(this.zoom);
-    this.lit = undefined;
+    this.lit = undefined; // cards may stand elsewhere now than the pointer
   }
 
   /** Forgets the pictures of a network that has been left. */
@@ -110,6 +111,12 @@ export class Network {
     el.hidden = !said.length;
     el.textContent = said.join(", ");
     el.title = "Values outside 0 to 1";
+    const card = el.closest("[aria-label]");
+    if (!card) return;
+    // What is seen on the card is said with it, before what it reads.
+    card.dataset.says ??= card.ariaLabel;
+    const [own, ...reads] = card.dataset.says.split(";");
+    card.ariaLabel = [said.length ? `${own}, ${said.join(", ")}` : own, ...reads].join(";");
   }
 
   round(v) {
@@ -118,6 +125,7 @@ export class Network {
 
   /** Shows which nodes are chosen beside the one. */
   mark() {
+    unsay();
     for (const el of document.querySelectorAll("[data-card]")) {
       el.classList.toggle("is-selected", state.selected.has(el.dataset.card));
       const on = String(el.dataset.card === state.node);
@@ -236,6 +244,7 @@ export class Network {
     const at = e ? [e.clientX - r.left, e.clientY - r.top] : [0, 0];
     const x = scroll.scrollLeft + at[0], y = scroll.scrollTop + at[1];
     net.style.zoom = this.zoom;
+    net.style.setProperty("--zoom", this.zoom);
     if (e) scroll.scrollTo((x * this.zoom) / old - at[0], (y * this.zoom) / old - at[1]);
     const is = document.getElementById("zoom-is");
     if (is) is.textContent = `${Math.round(this.zoom * 100)} %`;
@@ -267,13 +276,8 @@ export class Network {
     const scroll = document.getElementById("net-scroll");
     if (!scroll?.contains(e.target)) return;
     const x = scroll.scrollLeft + e.clientX, y = scroll.scrollTop + e.clientY;
-    const move = (ev) => scroll.scrollTo(x - ev.clientX, y - ev.clientY);
-    const end = () => {
-      removeEventListener("pointermove", move);
-      removeEventListener("pointerup", end);
-    };
-    addEventListener("pointermove", move);
-    addEventListener("pointerup", end);
+    e.preventDefault(); // so that no text is selected
+    drag(e, scroll, { move: (ev) => scroll.scrollTo(x - ev.clientX, y - ev.clientY), end() {} });
   }
 
   /** Pulls a wire from an output to an input, or into the open; or off an input. */
@@ -296,29 +300,28 @@ export class Network {
     const x0 = (s.left + s.width / 2 - r.left) / z, y0 = (s.bottom - r.top) / z;
     let far = false;
     e.preventDefault();
-    const move = (ev) => {
-      far ||= Math.hypot(ev.clientX - e.clientX, ev.clientY - e.clientY) > 6;
-      if (far) line.setAttribute("d", `M${x0} ${y0}L${(ev.clientX - r.left) / z} ${(ev.clientY - r.top) / z}`);
-    };
-    const end = async (ev) => {
-      removeEventListener("pointermove", move);
-      removeEventListener("pointerup", end);
-      line.setAttribute("d", "");
-      if (!far) return;
-      this.dragged = true;
-      setTimeout(() => (this.dragged = false), 0);
-      const hit = document.elementFromPoint(ev.clientX, ev.clientY);
-      const to = hit?.closest("[data-in]")?.dataset.in ?? hit?.closest("[data-card]:not([data-section])")?.dataset.card;
-      const edits = [];
-      if (taken && to !== taken.to) edits.push({ op: "unwire", ...where(), from: taken.from, to: taken.to });
-      if (to && to !== taken?.to) edits.push({ op: "wire", ...where(), from, to });
-      if (edits.length) {
-        await edit(edits);
-        refresh("network", "list", "bench");
-      } else if (!to && !taken) act.search({ from });
-    };
-    addEventListener("pointermove", move);
-    addEventListener("pointerup", end);
+    drag(e, e.target.closest("button") ?? net, {
+      move: (ev) => {
+        far ||= Math.hypot(ev.clientX - e.clientX, ev.clientY - e.clientY) > 6;
+        if (far) line.setAttribute("d", `M${x0} ${y0}L${(ev.clientX - r.left) / z} ${(ev.clientY - r.top) / z}`);
+      },
+      end: async (ev, kept) => {
+        line.setAttribute("d", "");
+        if (!far) return;
+        this.dragged = true;
+        setTimeout(() => (this.dragged = false), 0);
+        if (!kept) return;
+        const hit = document.elementFromPoint(ev.clientX, ev.clientY);
+        const to = hit?.closest("[data-in]")?.dataset.in ?? hit?.closest("[data-card]:not([data-section])")?.dataset.card;
+        const edits = [];
+        if (taken && to !== taken.to) edits.push({ op: "unwire", ...where(), from: taken.from, to: taken.to });
+        if (to && to !== taken?.to) edits.push({ op: "wire", ...where(), from, to });
+        if (edits.length) {
+          await edit(edits);
+          refresh("network", "list", "bench");
+        } else if (!to && !taken) act.search({ from });
+      },
+    });
     return true;
   }
 }

@@ -1,5 +1,6 @@
 // The picture: draws frames, and tells the server what the hand does on it.
 // What a movement means is worked out by the server.
+import { drag } from "./drag.js";
 import { act, say, state } from "./studio.js";
 
 export class Picture {
@@ -57,7 +58,7 @@ export class Picture {
     return s.w / s.h;
   }
 
-  /** Draws a frame; at a smaller scale it fills the same place. */
+  /** Draws a frame; a smaller one, as while the hand moves, fills the same place, smoothly. */
   frame(f) {
     const c = this.canvas;
     if (c.width !== f.W || c.height !== f.H) {
@@ -70,10 +71,10 @@ export class Picture {
     const fit = Math.min(1, r.width / (s.w / k), r.height / (s.h / k));
     c.style.width = `${(s.w / k) * fit}px`;
     c.style.height = `${(s.h / k) * fit}px`;
-    document.getElementById("rim-state").textContent = f.done && f.scale === 1 ? `settled, ${f.passes} positions` : f.passes > 1 ? `${f.passes} positions` : "first pass";
+    document.getElementById("rim-state").textContent = f.done && f.part === 100 ? `settled, ${f.passes} positions` : f.passes > 1 ? `${f.passes} positions` : "first pass";
     const percent = fit < 0.995 ? ` · ${Math.round(fit * 100)} %` : "";
     document.getElementById("rim-view").textContent = `plain colours · ${s.w} × ${s.h}${percent}`;
-    this.shown = { seq: f.seq, version: f.version, passes: f.passes, done: f.done, scale: f.scale, at: performance.now() };
+    this.shown = { seq: f.seq, version: f.version, passes: f.passes, done: f.done, part: f.part, at: performance.now() };
     if (this.placed?.length) this.showLamps();
     this.onframe?.(this.shown);
   }
@@ -191,8 +192,7 @@ export class Picture {
       if (tool === "lamp") act.takeLight(el.dataset.lamp);
       const [x0, y0] = at(e, tool);
       const straight = tool === "ball" || (tool === "light" && this.way === "highlight");
-      let last = [x0, y0], queued = false, moved = straight;
-      el.setPointerCapture(e.pointerId);
+      let last = [x0, y0], moved = straight;
       el.focus({ preventScroll: true });
       e.preventDefault();
       const asks = tool === "ask" || tool === "edge";
@@ -202,29 +202,20 @@ export class Picture {
       };
       if (asks) tell(false, "down");
       else if (straight) tell(false);
-      const move = (ev) => {
-        last = at(ev, tool);
-        moved = true;
-        if (queued) return;
-        queued = true;
-        requestAnimationFrame(() => {
-          queued = false;
-          if (!over) tell(false);
-        });
-      };
-      let over = false;
-      const end = (ev) => {
-        over = true;
-        el.removeEventListener("pointermove", move);
-        el.removeEventListener("pointerup", end);
-        el.removeEventListener("pointercancel", end);
-        if (ev.type === "pointercancel" || (!moved && !asks)) this.live.drop();
-        else tell(true);
-        if (tool === "edge") setTimeout(() => this.current === "edge" && this.doing(""), 2500);
-      };
-      el.addEventListener("pointermove", move);
-      el.addEventListener("pointerup", end);
-      el.addEventListener("pointercancel", end);
+      drag(e, el, {
+        slow: true,
+        move: (ev) => {
+          last = at(ev, tool);
+          moved = true;
+          tell(false);
+        },
+        end: (ev, kept) => {
+          if (kept && moved) last = at(ev, tool);
+          if (!kept || (!moved && !asks)) this.live.drop();
+          else tell(true);
+          if (tool === "edge") setTimeout(() => this.current === "edge" && this.doing(""), 2500);
+        },
+      });
     });
   }
 

@@ -1,4 +1,5 @@
 // The ramps on the bench: their band edges are dragged, or moved with keys.
+import { drag } from "./drag.js";
 import { edit, say, where } from "./studio.js";
 
 /** All ramps of the node on the bench. */
@@ -86,7 +87,7 @@ class Ramp {
 
   pick(index) {
     this.chosen = Math.max(0, index);
-    for (const b of this.edges()) b.setAttribute("aria-pressed", Number(b.dataset.edge) === this.chosen);
+    for (const b of this.edges()) b.classList.toggle("is-on", Number(b.dataset.edge) === this.chosen);
     for (const s of this.el.querySelectorAll("[data-stop]")) s.hidden = Number(s.dataset.stop) !== this.chosen;
   }
 
@@ -97,34 +98,28 @@ class Ramp {
     this.pick(index);
     const start = e.clientX, from = Number(handle.dataset.at);
     const width = this.strip.getBoundingClientRect().width;
-    const [low, high] = this.room(index);
+    const [low, high] = this.room(handle);
     let at = from, moved = false;
-    handle.setPointerCapture(e.pointerId);
-    const move = (ev) => {
-      const next = Math.max(low, Math.min(high, from + (ev.clientX - start) / width));
-      if (next === at) return;
-      at = next;
-      moved = true;
-      this.show(handle, at);
-      this.live.tryEdits([this.change(index, at)]);
-    };
-    const end = async (ev) => {
-      handle.removeEventListener("pointermove", move);
-      handle.removeEventListener("pointerup", end);
-      handle.removeEventListener("pointercancel", end);
-      if (ev.type === "pointerup" && moved) await this.keep(index, at);
-      else this.show(handle, from);
-      this.live.drop();
-    };
-    handle.addEventListener("pointermove", move);
-    handle.addEventListener("pointerup", end);
-    handle.addEventListener("pointercancel", end);
+    drag(e, handle, {
+      move: (ev) => {
+        const next = Math.max(low, Math.min(high, from + (ev.clientX - start) / width));
+        if (next === at) return;
+        at = next;
+        moved = true;
+        this.show(handle, at);
+        this.live.tryEdits([this.change(index, at)]);
+      },
+      end: async (_, kept) => {
+        if (kept && moved) await this.keep(index, at);
+        else this.show(handle, from);
+        this.live.drop();
+      },
+    });
   }
 
-  /** Between which tones an edge may move: its neighbours'. */
-  room(index) {
-    const at = this.edges().map((b) => Number(b.dataset.at));
-    return [index > 0 ? at[index - 1] + 0.002 : 0, index + 1 < at.length ? at[index + 1] - 0.002 : 1];
+  /** Between which tones an edge may move, as the server says. */
+  room(handle) {
+    return [Number(handle.dataset.low), Number(handle.dataset.high)];
   }
 
   change(index, at) {
@@ -139,6 +134,7 @@ class Ramp {
     handle.dataset.at = at;
     if (handle.dataset.edge !== "0") handle.style.left = `${at * 100}%`;
     handle.setAttribute("aria-valuenow", at.toFixed(3));
+    handle.setAttribute("aria-valuetext", at.toFixed(3));
     const field = this.el.querySelector(`[data-stop="${handle.dataset.edge}"] [aria-label="Band edge"]`);
     if (field) field.value = String(Math.round(at * 1000) / 1000);
     this.paint();
@@ -171,7 +167,7 @@ class Ramp {
     const step = { ArrowLeft: -0.01, ArrowDown: -0.01, ArrowRight: 0.01, ArrowUp: 0.01 }[e.key];
     if (step) {
       e.preventDefault();
-      const [low, high] = this.room(index);
+      const [low, high] = this.room(handle);
       const at = Math.max(low, Math.min(high, Number(handle.dataset.at) + step * (e.shiftKey ? 5 : 1)));
       this.show(handle, at);
       this.live.tryEdits([this.change(index, at)]);

@@ -33,7 +33,7 @@ async function save() {
   $("save-go").disabled = true;
   says(`Drawing ${q.get("w")} × ${q.get("h")} pixels…`);
   try {
-    const res = await fetch(`${base}/save.png?${q}`, { signal: order.signal });
+    const res = await fetch(`${base}/save.png?${q}`, { signal: order.signal, headers: { Accept: "image/png, application/json" } });
     if (!res.ok) return says((await res.json()).error, true);
     const blob = await res.blob();
     const name = decodeURIComponent(/filename\*=UTF-8''([^;]+)/i.exec(res.headers.get("Content-Disposition"))?.[1] ?? "") || /filename="?([^";]+)/.exec(res.headers.get("Content-Disposition"))?.[1] || "picture.png";

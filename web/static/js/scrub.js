@@ -1,5 +1,6 @@
 // Numbers are scrubbed by dragging their names, stepped with arrows, and go back
 // to their default on a double click. They are stored when the hand rests.
+import { drag } from "./drag.js";
 import { fieldEdit } from "./studio.js";
 
 const round = (v) => Math.round(v * 1000) / 1000;
@@ -19,23 +20,20 @@ export function scrubbing(live) {
     e.preventDefault();
     const from = Number(input.value), { lo, hi, step } = range(input);
     let value = from;
-    name.setPointerCapture(e.pointerId);
-    const move = (ev) => {
-      const next = round(Math.max(lo, Math.min(hi, from + (ev.clientX - e.clientX) * step * (ev.shiftKey ? 0.1 : 1))));
-      if (next === value) return;
-      value = next;
-      input.value = String(value);
-      live.tryEdits([fieldEdit(input, value)]);
-    };
-    const end = () => {
-      name.removeEventListener("pointermove", move);
-      name.removeEventListener("pointerup", end);
-      name.removeEventListener("pointercancel", end);
-      if (value !== from) keep(input);
-    };
-    name.addEventListener("pointermove", move);
-    name.addEventListener("pointerup", end);
-    name.addEventListener("pointercancel", end);
+    drag(e, name, {
+      move: (ev) => {
+        const next = round(Math.max(lo, Math.min(hi, from + (ev.clientX - e.clientX) * step * (ev.shiftKey ? 0.1 : 1))));
+        if (next === value) return;
+        value = next;
+        input.value = String(value);
+        live.tryEdits([fieldEdit(input, value)]);
+      },
+      end: (_, kept) => {
+        if (kept && value !== from) return keep(input);
+        input.value = String(from);
+        if (value !== from) live.drop();
+      },
+    });
   });
 
   document.addEventListener("dblclick", (e) => {

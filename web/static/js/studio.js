@@ -30,13 +30,23 @@ export const chosen = () => (state.selected.size ? [...state.selected] : state.n
 
 /** Says something in a line at the foot of the page. */
 let saidTimer = 0;
-export function say(text, bad = false) {
+export function say(text, bad = false, is = null) {
+  holds = is;
   const el = document.getElementById("said");
   el.textContent = text;
   el.classList.toggle("bad", bad);
   el.hidden = false;
   clearTimeout(saidTimer);
   saidTimer = setTimeout(() => (el.hidden = true), bad ? 9000 : 5000);
+}
+
+/** Takes a message away that holds no more: is, as it was said, is false by now. */
+let holds = null;
+export function unsay() {
+  if (holds && !holds()) {
+    document.getElementById("said").hidden = true;
+    holds = null;
+  }
 }
 
 const all = ["network", "top", "list", "front", "colours", "bench", "stage", "hint", "worn"];
