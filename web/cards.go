@@ -11,7 +11,7 @@ import (
 	"math"
 	"strings"
 
-	"mobanta/core/network"
+	"mobanta/core/layout"
 )
 
 // edgeRoom is the room round a card within its box, for outlines and shadows.
@@ -21,7 +21,7 @@ const edgeRoom = 5
 // in the template, which would take ten times as long. Names are escaped; all
 // else is ours.
 
-func box(c network.Card, section, stamp, content string) string {
+func box(c layout.Card, section, stamp, content string) string {
 	out := sizes.Port
 	if c.Tall {
 		out = sizes.Out
@@ -33,7 +33,7 @@ func box(c network.Card, section, stamp, content string) string {
 // card returns the markup of a card, with a stamp of its content. Where the page
 // has it already, under that stamp, an empty element stands for it: of a large
 // network little changes with an edit.
-func (v *Server) card(d *desk, c network.Card) (template.HTML, error) {
+func (v *Server) card(d *desk, c layout.Card) (template.HTML, error) {
 	inner, err := v.cardInner(d, c)
 	if err != nil {
 		return "", err
@@ -54,7 +54,7 @@ const maxCards = 4000
 
 // cardInner returns what is within a card's box. It is kept under all that it
 // shows, for templates are slow and most cards stay as they are.
-func (v *Server) cardInner(d *desk, c network.Card) (string, error) {
+func (v *Server) cardInner(d *desk, c layout.Card) (string, error) {
 	n := d.Net.Node(c.ID)
 	key := ""
 	if n != nil && !c.Folded {
@@ -87,7 +87,7 @@ func (v *Server) cardInner(d *desk, c network.Card) (string, error) {
 	return buf.String(), nil
 }
 
-func tip(s network.Spot, verb string) string {
+func tip(s layout.Spot, verb string) string {
 	text := s.Name + ": " + verb + " " + string(s.Type) + "."
 	if s.Help != "" {
 		text += " " + s.Help
@@ -95,7 +95,7 @@ func tip(s network.Spot, verb string) string {
 	return html.EscapeString(text)
 }
 
-func inPort(s network.Spot) template.HTMLAttr {
+func inPort(s layout.Spot) template.HTMLAttr {
 	wired := ""
 	if s.Wired {
 		wired = " is-wired"
@@ -104,7 +104,7 @@ func inPort(s network.Spot) template.HTMLAttr {
 		wired, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "takes")))
 }
 
-func outPort(s network.Spot, tall bool) template.HTMLAttr {
+func outPort(s layout.Spot, tall bool) template.HTMLAttr {
 	class := ""
 	if tall {
 		class = " is-tall"
@@ -113,7 +113,7 @@ func outPort(s network.Spot, tall bool) template.HTMLAttr {
 		class, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "gives")))
 }
 
-func wireAttrs(p network.Path) template.HTMLAttr {
+func wireAttrs(p layout.Path) template.HTMLAttr {
 	e := html.EscapeString
 	return template.HTMLAttr(fmt.Sprintf(`class="wire" data-from="%s" data-to="%s" data-wire-from="%s" data-wire-to="%s"`, e(p.FromCard), e(p.ToCard), e(p.From.String()), e(p.To.String())))
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"mobanta/core/color"
+	"mobanta/core/layout"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -19,7 +20,7 @@ import (
 
 const cardW, cardH = 76, 62
 
-var sizes = network.Sizes{CardW: 176, CardH: 58, PortW: 64, OutW: 86, GapX: 12, GapY: 14, Port: 18, Out: 30, Lane: 6, Title: 18}
+var sizes = layout.Sizes{CardW: 176, CardH: 58, PortW: 64, OutW: 86, GapX: 12, GapY: 14, Port: 18, Out: 30, Lane: 6, Title: 18}
 
 // desk is what the desk's templates show.
 type desk struct {
@@ -34,9 +35,9 @@ type desk struct {
 	Cat     network.Grouped
 	Node    *network.Node // the chosen one; nil in an empty group
 	Spec    *network.Spec
-	Section *network.Section      // the chosen one, in place of a node
-	Light   string                // the light that the light tools move
-	lay     func() network.Layout // of the network that is open; it is made when it is asked for
+	Section *network.Section     // the chosen one, in place of a node
+	Light   string               // the light that the light tools move
+	lay     func() layout.Layout // of the network that is open; it is made when it is asked for
 	Solids  []mesh.Solid
 	Edges   []color.Edge
 	Have    map[string]string // cards that the page has, by their stamps
@@ -75,7 +76,7 @@ func (v *Server) deskData(c *echo.Context) (*desk, error) {
 			d.Have[id] = stamp
 		}
 	}
-	d.lay = sync.OnceValue(func() network.Layout { return v.layouts.lay(st.ID+"/"+d.Look.ID+"/"+d.Path, d.Net, d.Cat) })
+	d.lay = sync.OnceValue(func() layout.Layout { return v.layouts.lay(st.ID+"/"+d.Look.ID+"/"+d.Path, d.Net, d.Cat) })
 	return d, nil
 }
 
@@ -115,7 +116,7 @@ func (d *desk) choose(id string) {
 }
 
 // Lay returns how the open network stands on the page.
-func (d *desk) Lay() network.Layout { return d.lay() }
+func (d *desk) Lay() layout.Layout { return d.lay() }
 
 // Vals returns the fields of an edit on the network that is open, as JSON.
 func (d *desk) Vals(op string, pairs ...any) (string, error) {
@@ -157,20 +158,20 @@ func (d *desk) Uses() string {
 // order from one edit to the next.
 type layouts struct {
 	mu    sync.Mutex
-	shown map[string]network.Layout
+	shown map[string]layout.Layout
 }
 
-func (l *layouts) lay(key string, n *network.Network, cat network.Catalogue) network.Layout {
+func (l *layouts) lay(key string, n *network.Network, cat network.Catalogue) layout.Layout {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	var before *network.Layout
+	var before *layout.Layout
 	if old, ok := l.shown[key]; ok {
 		before = &old
 	}
 	if len(l.shown) >= 500 { // of projects that are long closed
 		clear(l.shown)
 	}
-	l.shown[key] = n.Lay(cat, sizes, before)
+	l.shown[key] = layout.Lay(n, cat, sizes, before)
 	return l.shown[key]
 }
 

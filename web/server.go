@@ -22,7 +22,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"mobanta/core/budget"
-	"mobanta/core/network"
+	"mobanta/core/layout"
 	"mobanta/core/order"
 	"mobanta/core/turn"
 	"mobanta/store"
@@ -67,7 +67,7 @@ type Options struct {
 func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
 	v := &Server{store: s, surfaces: newSurfaces(s), stamps: map[string]string{}, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), drawing: turn.New(), memory: budget.New(memoryBudget)}
 	v.hub.live = map[string]map[*session]bool{}
-	v.layouts.shown = map[string]network.Layout{}
+	v.layouts.shown = map[string]layout.Layout{}
 	v.examples.made = map[string][]byte{}
 	v.cards.kept = map[string]string{}
 	err := fs.WalkDir(assets, "static", func(name string, d fs.DirEntry, err error) error {

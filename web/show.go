@@ -9,6 +9,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/formula"
+	"mobanta/core/layout"
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -96,7 +97,7 @@ func (d *desk) Main(id string) string {
 }
 
 // MainOf is Main for a card, which may be a folded section's.
-func (d *desk) MainOf(c network.Card) string {
+func (d *desk) MainOf(c layout.Card) string {
 	if !c.Folded {
 		return d.Main(c.ID)
 	}

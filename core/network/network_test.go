@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
-	"slices"
 	"strings"
 	"testing"
 
@@ -237,176 +236,11 @@ func TestRandomEditsLeaveASoundNetwork(t *testing.T) {
 		require.NoError(t, err)
 		_, err = eval.Compile(flat, cat)
 		require.NoError(t, err)
-		if step%20 == 0 {
-			sound(t, n, n.Lay(c, z, nil))
-		}
 		same, err := json.Marshal(before)
 		require.NoError(t, err)
 		require.Equal(t, string(text), string(same), "step %d changed a copy", step)
 		if len(n.Nodes) > 60 {
 			n, groups = settled(t), nil
-		}
-	}
-}
-
-var z = network.Sizes{CardW: 156, CardH: 58, PortW: 51, OutW: 76, GapX: 12, GapY: 14, Port: 14, Out: 28, Lane: 6, Title: 18}
-
-// sound checks what holds of every layout.
-func sound(t *testing.T, n *network.Network, l network.Layout) {
-	t.Helper()
-	at := map[string]network.Card{}
-	for i, c := range l.Cards {
-		at[c.ID] = c
-		require.True(t, c.X >= 0 && c.X+c.W <= l.W && c.Y+z.CardH <= l.H)
-		for _, o := range l.Cards[:i] {
-			if c.Y == o.Y {
-				require.True(t, c.X+c.W <= o.X || o.X+o.W <= c.X, "cards do not overlap")
-			}
-		}
-	}
-	folded := map[string]bool{}
-	for _, s := range n.Sections {
-		folded[s.ID] = s.Folded
-	}
-	shown := 0
-	for i := range n.Nodes {
-		if s := n.SectionOf(n.Nodes[i].ID); s == nil || !s.Folded {
-			shown++
-			require.Contains(t, at, n.Nodes[i].ID)
-		}
-	}
-	for _, f := range folded {
-		if f {
-			shown++
-		}
-	}
-	require.Len(t, l.Cards, shown)
-	for _, w := range l.Wires {
-		if at[w.FromCard].Y < at[w.ToCard].Y {
-			for k := 1; k < len(w.Points); k++ {
-				require.GreaterOrEqual(t, w.Points[k][1], w.Points[k-1][1], "wires run downward")
-			}
-		} else {
-			anyFolded := false
-			for _, f := range folded {
-				anyFolded = anyFolded || f
-			}
-			require.True(t, anyFolded, "only folding closes circles")
-		}
-	}
-	// Within the frame of an open section stand its cards and no others.
-	for _, f := range l.Frames {
-		for _, c := range l.Cards {
-			inside := contains(f.Points, c.X+c.W/2, c.Y+z.CardH/2)
-			own := n.SectionOf(c.ID) != nil && n.SectionOf(c.ID).ID == f.ID
-			require.False(t, inside && !own, "%s stands within %s", c.ID, f.ID)
-		}
-	}
-}
-
-func contains(poly [][2]int, x, y int) bool {
-	in := false
-	for i, a := range poly {
-		b := poly[(i+1)%len(poly)]
-		if (a[1] > y) != (b[1] > y) && float64(x) < float64(b[0]-a[0])*float64(y-a[1])/float64(b[1]-a[1])+float64(a[0]) {
-			in = !in
-		}
-	}
-	return in
-}
-
-func TestLayoutRunsDownwardWithoutOverlap(t *testing.T) {
-	r := rand.New(rand.NewPCG(5, 6))
-	for range 20 {
-		n := settled(t)
-		for range 30 {
-			n.Add(cat, cat.All()[r.IntN(len(cat.All()))].Spec.Kind)
-			a, b := n.Nodes[r.IntN(len(n.Nodes))], n.Nodes[r.IntN(len(n.Nodes))]
-			if in := cat.Of(&b).Inputs; len(in) > 0 {
-				n.Connect(cat, network.Ref{Node: a.ID}, network.Ref{Node: b.ID, Port: in[r.IntN(len(in))].Key})
-			}
-		}
-		for k := range 3 {
-			n.Gather([]string{n.Nodes[7+4*k].ID, n.Nodes[8+4*k].ID, n.Nodes[9+4*k].ID}, "")
-		}
-		sound(t, n, n.Lay(cat, z, nil))
-		assert.Equal(t, n.Lay(cat, z, nil), n.Lay(cat, z, nil), "the same network, the same layout")
-	}
-}
-
-// order returns how the cards that are in both layouts and stand in one row in
-// both stand there.
-func order(l network.Layout, keep map[string]bool) map[int][]string {
-	cards := slices.Clone(l.Cards)
-	slices.SortFunc(cards, func(a, b network.Card) int { return a.X - b.X })
-	out := map[int][]string{}
-	for _, c := range cards {
-		if keep[c.ID] {
-			out[c.Y] = append(out[c.Y], c.ID)
-		}
-	}
-	return out
-}
-
-func TestUnchangedCardsKeepTheirOrder(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
-	n := settled(t)
-	var shown *network.Layout
-	moved := 0
-	for range 60 {
-		l := n.Lay(cat, z, shown)
-		if shown != nil {
-			at := map[string]int{}
-			for _, c := range shown.Cards {
-				at[c.ID] = c.X
-			}
-			keep := map[string]bool{}
-			for _, c := range l.Cards {
-				if _, ok := at[c.ID]; ok {
-					keep[c.ID] = true
-				}
-			}
-			for _, row := range order(l, keep) {
-				for i := 1; i < len(row); i++ {
-					if at[row[i-1]] > at[row[i]] {
-						moved++
-					}
-				}
-			}
-		}
-		shown = &l
-		// An edit such as an artist makes: a node between light and bands, or beside.
-		id, err := n.Add(cat, []string{"soft-step", "blend", "tone-adjust", "facing"}[r.IntN(4)])
-		require.NoError(t, err)
-		d := n.Nodes[r.IntN(len(n.Nodes)-1)]
-		if in := cat.Of(&d).Inputs; len(in) > 0 {
-			n.Insert(cat, id, network.Ref{Node: d.ID, Port: in[r.IntN(len(in))].Key})
-		}
-	}
-	assert.LessOrEqual(t, moved, 3, "pairs of cards that changed sides over 60 edits")
-}
-
-func TestLayoutKeepsAChainStraight(t *testing.T) {
-	l := settled(t).Lay(cat, z, nil)
-	for _, w := range l.Wires {
-		if w.From.Node == "light" {
-			assert.Len(t, w.Points, 2)
-		}
-	}
-}
-
-func TestAFoldedSectionIsOneCard(t *testing.T) {
-	n := settled(t)
-	id, err := n.Gather([]string{"light", "bands"}, "Light")
-	require.NoError(t, err)
-	n.Section(id).Folded = true
-	l := n.Lay(cat, z, nil)
-	sound(t, n, l)
-	for _, c := range l.Cards {
-		if c.ID == id {
-			assert.Empty(t, c.Ins)
-			require.Len(t, c.Outs, 1)
-			assert.Equal(t, network.Ref{Node: "bands", Port: "colour"}, c.Outs[0].Ref)
 		}
 	}
 }
@@ -588,6 +422,5 @@ func FuzzSettle(f *testing.F) {
 		}
 		_, err := eval.Compile(n, cat)
 		require.NoError(t, err, "what was settled can be evaluated")
-		n.Lay(cat, z, nil)
 	})
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/go-rod/rod"
 
 	"mobanta/core/exchange"
+	"mobanta/core/layout"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/project"
@@ -98,9 +99,9 @@ func large(b *rod.Browser, address string) error {
 		return err
 	}
 	cat := network.NewGrouped(node.Catalogue{}, groups)
-	z := network.Sizes{CardW: 156, CardH: 58, PortW: 51, OutW: 76, GapX: 12, GapY: 14, Port: 14, Out: 28, Lane: 6, Title: 18}
+	z := layout.Sizes{CardW: 156, CardH: 58, PortW: 51, OutW: 76, GapX: 12, GapY: 14, Port: 14, Out: 28, Lane: 6, Title: 18}
 	start := time.Now()
-	lay := net.Lay(cat, z, nil)
+	lay := layout.Lay(net, cat, z, nil)
 	took := time.Since(start)
 	fmt.Printf("layout of %d nodes         %.1f ms, %d cards (wanted ≤ 50)\n", len(net.Nodes), took.Seconds()*1000, len(lay.Cards))
 	var file, form bytes.Buffer

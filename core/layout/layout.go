@@ -1,6 +1,11 @@
-package network
+// Package layout finds where the cards of a network stand on the page, and which way its wires run round them.
+package layout
 
-import "slices"
+import (
+	"slices"
+
+	"mobanta/core/network"
+)
 
 // Sizes are the measures of a network on the page, in pixels.
 type Sizes struct {
@@ -37,8 +42,8 @@ type Card struct {
 
 // Spot is a port on a card.
 type Spot struct {
-	Port
-	Ref   Ref
+	network.Port
+	Ref   network.Ref
 	X, W  int // its left edge from that of the card, and its width
 	Wired bool
 }
@@ -48,7 +53,7 @@ func (s *Spot) middle() float64 { return float64(s.X) + float64(s.W)/2 }
 
 // Path is how a wire runs: corners of a line of upright and level pieces.
 type Path struct {
-	From, To         Ref
+	From, To         network.Ref
 	FromCard, ToCard string
 	How              string // the conversion, "" for none
 	Points           [][2]int
@@ -78,7 +83,7 @@ type edge struct {
 }
 
 // boxes returns what stands on the page and the wires between.
-func (n *Network) boxes(cat Catalogue, z Sizes) ([]box, []edge) {
+func boxesOf(n *network.Network, cat network.Catalogue, z Sizes) ([]box, []edge) {
 	var boxes []box
 	at := map[string]int{} // node → box
 	folded := map[string]int{}
@@ -105,10 +110,10 @@ func (n *Network) boxes(cat Catalogue, z Sizes) ([]box, []edge) {
 		spec := cat.Of(d)
 		c := &boxes[len(boxes)-1].card
 		for _, p := range shown(d, spec) {
-			c.Ins = append(c.Ins, Spot{Port: *p, Ref: Ref{d.ID, p.Key}, Wired: len(d.In[p.Key].Wires) > 0})
+			c.Ins = append(c.Ins, Spot{Port: *p, Ref: network.Ref{Node: d.ID, Port: p.Key}, Wired: len(d.In[p.Key].Wires) > 0})
 		}
 		for k := range spec.Outputs {
-			c.Outs = append(c.Outs, Spot{Port: spec.Outputs[k], Ref: Ref{d.ID, spec.Outputs[k].Key}})
+			c.Outs = append(c.Outs, Spot{Port: spec.Outputs[k], Ref: network.Ref{Node: d.ID, Port: spec.Outputs[k].Key}})
 		}
 	}
 	var edges []edge
@@ -126,8 +131,8 @@ func (n *Network) boxes(cat Catalogue, z Sizes) ([]box, []edge) {
 				if out == nil {
 					continue
 				}
-				how, _ := Convert(out.Type, p.Type)
-				e := edge{from: at[w.Node], to: at[d.ID], wire: Path{From: w, To: Ref{d.ID, p.Key}, How: how,
+				how, _ := network.Convert(out.Type, p.Type)
+				e := edge{from: at[w.Node], to: at[d.ID], wire: Path{From: w, To: network.Ref{Node: d.ID, Port: p.Key}, How: how,
 					FromCard: boxes[at[w.Node]].card.ID, ToCard: boxes[at[d.ID]].card.ID}}
 				e.out = spotOf(&boxes[e.from].card.Outs, w, *out)
 				// A folded section takes each source in once.
@@ -156,14 +161,14 @@ func (n *Network) boxes(cat Catalogue, z Sizes) ([]box, []edge) {
 
 // shown returns the inputs that a card shows: those that are wired, and of the
 // others a few.
-func shown(d *Node, spec *Spec) []*Port {
+func shown(d *network.Node, spec *network.Spec) []*network.Port {
 	left := shownPorts
 	for i := range spec.Inputs {
 		if len(d.In[spec.Inputs[i].Key].Wires) > 0 {
 			left--
 		}
 	}
-	var out []*Port
+	var out []*network.Port
 	for i := range spec.Inputs {
 		p := &spec.Inputs[i]
 		if len(d.In[p.Key].Wires) == 0 {
@@ -179,7 +184,7 @@ func shown(d *Node, spec *Spec) []*Port {
 
 // spotOf returns the number of the spot for a port, putting it there if need be,
 // as on a folded section.
-func spotOf(spots *[]Spot, r Ref, p Port) int {
+func spotOf(spots *[]Spot, r network.Ref, p network.Port) int {
 	if i := slices.IndexFunc(*spots, func(s Spot) bool { return s.Ref == r }); i >= 0 {
 		return i
 	}
@@ -248,9 +253,9 @@ type layouter struct {
 // before is the layout that the page shows, nil for none: cards keep the order
 // that they have there, unless that crosses wires far more often than need be.
 // Without it the same network always gets the same layout.
-func (n *Network) Lay(cat Catalogue, z Sizes, before *Layout) Layout {
+func Lay(n *network.Network, cat network.Catalogue, z Sizes, before *Layout) Layout {
 	l := &layouter{z: z}
-	l.boxes, l.edges = n.boxes(cat, z)
+	l.boxes, l.edges = boxesOf(n, cat, z)
 	l.makeRows()
 	l.makeStrands()
 	l.sort()
