@@ -424,3 +424,18 @@ func FuzzSettle(f *testing.F) {
 		require.NoError(t, err, "what was settled can be evaluated")
 	})
 }
+
+func TestANetworkPrintsItself(t *testing.T) {
+	n := settled(t)
+	require.NoError(t, n.SetValue(cat, "bands", "mixing", "oklab"))
+	n.Node("rim").Off = true
+	assert.Equal(t, `light diffuse-light
+bands ramp tone<light.tone mixing="oklab"
+rim outline off
+mix blend amount<rim.tone base<bands.colour over="#102030"
+ink edge-lines
+end finish colour<mix.colour lines<ink.lines
+`, n.String())
+	loop := &network.Network{Nodes: []network.Node{{ID: "a", Kind: "ramp", In: map[string]network.Input{"tone": {Wires: []network.Ref{{Node: "a", Port: "tone"}}}}}}}
+	assert.Equal(t, "a ramp tone<a.tone\n", loop.String(), "also one that cannot be")
+}

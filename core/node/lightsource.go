@@ -9,7 +9,7 @@ var lightSource = &Kind{
 	Spec: network.Spec{
 		Kind: "light-source", Name: "Light source", Family: "light",
 		Purpose: "The raw values of one light at each point, for building a reading of your own.",
-		Words:   []string{"light vector", "light direction", "light info", "attenuation", "falloff"},
+		Words:   []string{"light vector", "light direction", "where light comes from", "attenuation", "falloff"},
 		Source:  "Direction is a unit vector from the surface to the light; fade is its strength at the place; shadow is 1 in the open.",
 		Outputs: []network.Port{{Key: "direction", Name: "direction", Type: network.Vector}, {Key: "colour", Name: "colour", Type: network.Color},
 			{Key: "fade", Name: "fade", Type: network.Tone}, {Key: "shadow", Name: "shadow", Type: network.Tone}},

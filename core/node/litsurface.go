@@ -13,7 +13,7 @@ var litSurface = &Kind{
 	Spec: network.Spec{
 		Kind: "lit-surface", Name: "Lit surface", Family: "light",
 		Purpose: "A plain lit material, for looks that mix drawn and real.",
-		Words:   []string{"pbr", "material", "principled", "metal", "standard surface", "gltf", "realistic"},
+		Words:   []string{"pbr", "material", "metal", "plastic", "roughness", "gltf", "realistic"},
 		Source:  "The metallic-roughness model of glTF 2.0: Lambert and GGX (Walter et al. 2007), Fresnel as Schlick 1994; sheen as Estevez and Kulla 2017; the sky's mirror image as Karis 2014.",
 		Inputs: []network.Port{normalInput(),
 			{Key: "base", Name: "base colour", Type: network.Color, Default: color.MustHex("#B9BABC")},

@@ -9,7 +9,7 @@ var partValues = &Kind{
 	Spec: network.Spec{
 		Kind: "part-values", Name: "Part values", Family: "surface",
 		Purpose: "What differs from part to part: its own colour, a chance number, its place and its number.",
-		Words:   []string{"object info", "random", "per object", "vary", "seed", "id", "material colour", "variation"},
+		Words:   []string{"random", "by part", "each part", "vary", "seed", "id", "material colour", "variation"},
 		Source:  "The seed is made of the part's name alone (SHA-256), so it stays when other parts come and go.",
 		Outputs: []network.Port{
 			{Key: "colour", Name: "colour", Type: network.Color, Help: "The base colour of the file's material."},
@@ -44,7 +44,7 @@ var depth = &Kind{
 	Spec: network.Spec{
 		Kind: "depth", Name: "Depth", Family: "surface",
 		Purpose: "How far from the eye: 0 at the near mark, 1 at the far one.",
-		Words:   []string{"distance", "camera depth", "fog", "z", "mist", "near", "far"},
+		Words:   []string{"distance", "far away", "fog", "z", "mist", "near", "far"},
 		Source:  "The distance along the view, measured over the box around the stage: marks 0 and 1 are its nearest and farthest corner.",
 		Inputs: []network.Port{
 			{Key: "near", Name: "near", Type: network.Tone, Default: 0.0, Min: 0, Max: 1},

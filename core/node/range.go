@@ -6,7 +6,7 @@ var rangeKind = &Kind{
 	Spec: network.Spec{
 		Kind: "range", Name: "Range", Family: "tone", Adapts: "carries",
 		Purpose: "Stretches, shrinks or inverts: what runs from one pair of values comes out running from another.",
-		Words:   []string{"map range", "remap", "fit", "levels", "invert", "scale", "normalise", "clamp"},
+		Words:   []string{"remap", "rescale", "levels", "invert", "scale", "normalise", "clamp"},
 		Source:  "to low + (value − from low) ÷ (from high − from low) × (to high − to low); an empty range gives to low.",
 		Inputs: []network.Port{
 			{Key: "value", Name: "value", Type: network.Tone, Default: 0.5, Min: 0, Max: 1},

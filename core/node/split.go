@@ -118,7 +118,7 @@ var colorAdjust = &Kind{
 	Spec: network.Spec{
 		Kind: "colour-adjust", Name: "Colour adjust", Family: "colour",
 		Purpose: "Turns the hue; changes saturation, value, gamma and contrast; tints.",
-		Words:   []string{"hue", "saturation", "value", "brightness", "contrast", "gamma", "tint", "grade", "color correct", "hsv"},
+		Words:   []string{"hue", "saturation", "value", "brightness", "contrast", "gamma", "tint", "grading", "recolour", "hsv"},
 		Source:  "Hue, saturation and value of the encoded colour (Smith 1978); then encoded to the power 1 ÷ gamma, contrast about the middle of the encoded range, and a multiplied tint.",
 		Inputs: []network.Port{
 			{Key: "colour", Name: "colour", Type: network.Color, Default: color.MustHex("#D4843F")},
