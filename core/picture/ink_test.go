@@ -77,9 +77,9 @@ func patterns(w int, size, share, angle float64) map[string]string {
 
 // The share of ink is what was asked for, however fine the pattern.
 func TestNothingFineIsLost(t *testing.T) {
-	const w = 96
+	const w = 80
 	sc := sheet(t, 7)
-	for _, size := range []float64{2, 2.7, 4, 8, 16} {
+	for _, size := range []float64{2, 2.7, 5, 16} {
 		for _, share := range []float64{0.1, 0.3, 0.5} {
 			for _, angle := range []float64{0, 20, 45} {
 				for name, nodes := range patterns(w, size, share, angle) {

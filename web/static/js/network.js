@@ -272,7 +272,7 @@ export class Network {
 
   /** Moves the view of the network by dragging its ground. */
   pan(e) {
-    if (e.button > 1 || e.target.closest("button,input,[data-card],.wire-hit,.net-head")) return;
+    if (e.button > 1 || e.target.closest("button,input,[data-card],.wire,.net-head")) return;
     const scroll = document.getElementById("net-scroll");
     if (!scroll?.contains(e.target)) return;
     const x = scroll.scrollLeft + e.clientX, y = scroll.scrollTop + e.clientY;
