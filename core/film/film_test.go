@@ -2,8 +2,10 @@ package film_test
 
 import (
 	"bytes"
+	"encoding/binary"
 	"image"
 	"image/png"
+	"math"
 	"math/rand/v2"
 	"testing"
 
@@ -169,4 +171,47 @@ func TestViewsAgreeWithEachPixel(t *testing.T) {
 	require.NoError(t, chain.WritePFM(f, &pfm))
 	assert.Equal(t, "PF\n23 17\n-1.0\n", pfm.String()[:14])
 	assert.Len(t, pfm.Bytes(), 14+12*23*17)
+}
+
+// Neighbours that differ in one component alone keep their own bytes, each component of
+// what passes add counts, and a map of floats has its rows from the bottom up.
+func TestEachComponentCounts(t *testing.T) {
+	const w, h = 16, 8
+	f := &film.Film{W: w, H: h, Passes: 2, Base: make([]float32, 4*w*h), Delta: make([]float32, 4*w*h)}
+	r := rand.New(rand.NewPCG(3, 3))
+	for i := range w * h {
+		for k := range 3 {
+			f.Base[4*i+k] = float32(r.IntN(2)) / 2
+		}
+		f.Base[4*i+3] = 1
+		if r.IntN(2) == 0 {
+			f.Delta[4*i+r.IntN(3)] = 0.5
+		}
+	}
+	chain := film.Chain{film.Backdrop{Backdrop: stage.Backdrop{None: true}}}
+	pix := make([]byte, 4*w*h)
+	chain.RGBA(f, pix, f.Bounds(), 1)
+	for i := range w * h {
+		changed := false
+		for k := range 3 {
+			want := f.Base[4*i+k] + f.Delta[4*i+k]/2
+			changed = changed || f.Delta[4*i+k] != 0
+			require.Equal(t, color.Byte(want), pix[4*i+k], "pixel %d", i)
+		}
+		require.Equal(t, changed, f.Refined(i))
+	}
+	f.Delta[3] = -0.5
+	f.Delta[0], f.Delta[1], f.Delta[2] = 0, 0, 0
+	assert.True(t, f.Refined(0), "cover alone")
+	var pfm bytes.Buffer
+	require.NoError(t, chain.WritePFM(f, &pfm))
+	data := pfm.Bytes()[len("PF\n16 8\n-1.0\n"):]
+	for y := range h {
+		for x := range w {
+			for k := range 3 {
+				at := 4 * (3*((h-1-y)*w+x) + k)
+				require.Equal(t, f.At(y*w + x)[k], math.Float32frombits(binary.LittleEndian.Uint32(data[at:])))
+			}
+		}
+	}
 }

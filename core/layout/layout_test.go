@@ -1,10 +1,13 @@
 package layout_test
 
 import (
+	"crypto/sha256"
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"os"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -253,4 +256,60 @@ func FuzzLay(f *testing.F) {
 		}
 		sound(t, n, layout.Lay(n, cat, z, nil))
 	})
+}
+
+// grown returns a network of n more nodes at random, with three sections, of which one is
+// folded if asked for.
+func grown(t testing.TB, seed uint64, more int, fold bool) *network.Network {
+	r := rand.New(rand.NewPCG(seed, 1))
+	n := settled(t)
+	kinds := []string{"soft-step", "blend", "tone-adjust", "facing", "ramp", "maths", "highlight", "diffuse-light", "layers", "coordinates", "outline", "edge-lines"}
+	for range more {
+		n.Add(cat, kinds[r.IntN(len(kinds))])
+		a, b := n.Nodes[r.IntN(len(n.Nodes))], n.Nodes[r.IntN(len(n.Nodes))]
+		if in := cat.Of(&b).Inputs; len(in) > 0 {
+			n.Connect(cat, network.Ref{Node: a.ID}, network.Ref{Node: b.ID, Port: in[r.IntN(len(in))].Key})
+		}
+	}
+	for k := range min(3, more/6) {
+		id, err := n.Gather([]string{n.Nodes[7+4*k].ID, n.Nodes[8+4*k].ID, n.Nodes[9+4*k].ID}, "s")
+		if err == nil && fold && k == 1 {
+			n.Section(id).Folded = true
+		}
+	}
+	return n
+}
+
+// Layouts stay as they were drawn and found good. (MOBANTA_GOLDEN=1 writes them anew; look
+// at the desk before keeping that.)
+func TestLayoutsStayAsTheyAre(t *testing.T) {
+	var lines []string
+	put := func(name string, l layout.Layout) {
+		data, err := json.Marshal(l)
+		require.NoError(t, err)
+		sum := sha256.Sum256(data)
+		lines = append(lines, fmt.Sprintf("%s %d cards %d × %d %x", name, len(l.Cards), l.W, l.H, sum[:8]))
+	}
+	for seed := range uint64(10) {
+		for _, fold := range []bool{false, true} {
+			n := grown(t, seed, 6+int(3*seed), fold)
+			l := layout.Lay(n, cat, z, nil)
+			sound(t, n, l)
+			put(fmt.Sprint("seed ", seed, " fold ", fold), l)
+			id, err := n.Add(cat, "blend")
+			require.NoError(t, err)
+			n.Insert(cat, id, network.Ref{Node: "mix", Port: "base"})
+			put(fmt.Sprint("seed ", seed, " fold ", fold, " and one more"), layout.Lay(n, cat, z, &l))
+		}
+	}
+	put("empty", layout.Lay(&network.Network{}, cat, z, nil))
+	got := strings.Join(lines, "\n") + "\n"
+	const name = "testdata/layouts.txt"
+	if os.Getenv("MOBANTA_GOLDEN") != "" {
+		require.NoError(t, os.MkdirAll("testdata", 0o755))
+		require.NoError(t, os.WriteFile(name, []byte(got), 0o644))
+	}
+	want, err := os.ReadFile(name)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), got)
 }

@@ -2,6 +2,7 @@ package line_test
 
 import (
 	"context"
+	"math"
 	"slices"
 	"testing"
 
@@ -193,4 +194,94 @@ func TestLaterLayersLieOnTop(t *testing.T) {
 	assert.InDelta(t, 0.5, p[2], 1e-6)
 	assert.InDelta(t, 1, p[3], 1e-6)
 	assert.InDelta(t, 1, s.Pix[4*(20*w+7)], 1e-6, "beside it the lower one is as it was")
+}
+
+// slowJump says whether the surface jumps between two pixels beside each other, from the
+// depths themselves: what the plane through a pixel and the one before it leads to is not
+// what is there, seen from either side.
+func slowJump(depth func(x, y int) float64, x, y, dx, dy int, least float64) bool {
+	d := func(k int) float64 { return depth(x+k*dx, y+k*dy) }
+	lead := func(a, back float64) float64 {
+		if math.IsInf(back, 0) {
+			return a
+		}
+		return 1 / (2/a - 1/back) // nearness is linear over the picture
+	}
+	return math.Abs(lead(d(0), d(-1))-d(1)) >= least && math.Abs(lead(d(1), d(2))-d(0)) >= least && math.Abs(d(0)-d(1)) >= least*0.999
+}
+
+func TestJumpsAreWhereDepthJumps(t *testing.T) {
+	// A stair of steps of growing height, seen from the front and a little from above: one part.
+	m := mesh.Cuboid(vec.V{2, 0.5, 0.1})
+	for k := range 6 {
+		z := 0.1 + 0.05*float32(k*k)
+		step := mesh.Cuboid(vec.V{2, 0.2, z})
+		m.Join(step, vec.Place(vec.V{0, 0.35 + 0.2*float32(k), -z}, vec.V{}, 1))
+	}
+	for f := range m.FacePart {
+		m.FacePart[f] = 0
+	}
+	m.Parts = m.Parts[:1]
+	sc := stagetest.Of(t, m)
+	sc.Stage.Camera.Azimuth, sc.Stage.Camera.Elevation = 25, 20
+	sc = stagetest.Again(t, sc)
+	const w = 160
+	view := sc.Stage.Camera.View(w, w)
+	vis, err := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
+	require.NoError(t, err)
+	depth := func(x, y int) float64 {
+		if x < 0 || y < 0 || x >= w || y >= w || vis.Tri[y*w+x] < 0 {
+			return math.Inf(1)
+		}
+		return 1 / float64(vis.Near[y*w+x])
+	}
+	for _, jump := range []float64{0.01, 0.03, 0.1} {
+		at := map[[2]float32]bool{}
+		for _, c := range (line.Edges{Depth: true, Jump: jump}).Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2, Part: func(int32) bool { return true }}) {
+			for _, p := range c {
+				at[[2]float32{p.X, p.Y}] = true
+			}
+		}
+		found, differ := 0, 0
+		for y := range w {
+			for x := range w {
+				for _, d := range [2][2]int{{1, 0}, {0, 1}} {
+					if math.IsInf(depth(x, y), 0) || math.IsInf(depth(x+d[0], y+d[1]), 0) || vis.Tri[y*w+x] == vis.Tri[(y+d[1])*w+x+d[0]] { // a triangle does not jump
+						continue
+					}
+					want := slowJump(depth, x, y, d[0], d[1], jump*float64(sc.Size))
+					got := at[[2]float32{float32(x) + 0.5 + float32(d[0])/2, float32(y) + 0.5 + float32(d[1])/2}]
+					if want {
+						found++
+					}
+					if want != got {
+						differ++
+					}
+				}
+			}
+		}
+		require.Greater(t, found, 5, "jump %v", jump)
+		require.LessOrEqual(t, differ, found/100, "jump %v: but for rounding", jump)
+	}
+}
+
+// Lines wider than the strips that are drawn at once, and lines at the rims of the picture,
+// have all their pixels.
+func TestWideInkAndInkAtTheRim(t *testing.T) {
+	const w, h = 120, 150
+	dot := func(x, y, width float32) line.Stroke {
+		return line.Stroke{Chain: line.Chain{{X: x, Y: y}}, Ink: []line.Ink{{Color: color.C{1, 1, 1}, Width: width * 1000 / h, Opacity: 1}}}
+	}
+	for _, c := range [][3]float32{{60, 75, 90}, {60, 33, 70}, {2, 3, 20}, {118, 147, 20}, {60, 64, 8}, {-3, 75, 20}, {60, 31.5, 2}, {60, 32, 130}} {
+		s := line.NewSheet(w, h)
+		s.Add([][]line.Stroke{{dot(c[0], c[1], c[2])}}, 2)
+		r := float64(min(c[2]/2, 100))
+		for y := range h {
+			for x := range w {
+				far := math.Hypot(float64(x)+0.5-float64(c[0]), float64(y)+0.5-float64(c[1]))
+				want := max(0, min(1, r+0.5-far))
+				require.InDelta(t, want, s.Pix[4*(y*w+x)+3], 2e-3, "disc %v at %d, %d", c, x, y)
+			}
+		}
+	}
 }

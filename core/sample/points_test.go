@@ -229,3 +229,109 @@ func TestAnyoneMayResolve(t *testing.T) {
 	}
 	wg.Wait()
 }
+
+// Points that are strewn go where they say within their pixels, also where that is beyond
+// the triangle which the middle sees, and over many pixels they fill the square evenly.
+func TestStrewnPoints(t *testing.T) {
+	sc := square(t, 60) // several triangles to a pixel
+	view := stage.Camera{Distance: 3, Angle: 30, Azimuth: 20}.View(40, 40)
+	vis := draw(t, sc, view, middle, 1)
+	const n = 16
+	var bins [4][4]int
+	for k := range n {
+		p := sample.Seen(vis, sc, view, 1, []int{0}, nil)[0]
+		p.Strew(k, n)
+		p.Resolve(all, 2)
+		for i, px := range p.Pixels().Pixel {
+			ax, ay := p.Pixels().Place(i)
+			require.True(t, ax >= 0 && ax < 1 && ay >= 0 && ay < 1)
+			bins[int(4*ay)][int(4*ax)]++
+			x, y, _ := view.Project(view.Camera(at(&p.Pos, i)))
+			require.InDelta(t, float32(px%40)+ax, x, 2e-3)
+			require.InDelta(t, float32(px/40)+ay, y, 2e-3)
+			require.InDelta(t, (float32(px%40)+ax)/40, p.Page[0][i], 1e-6)
+			require.InDelta(t, 1-(float32(px/40)+ay)/40, p.Page[1][i], 1e-6)
+		}
+		few := p.Pick([]int32{3, 1})
+		few.Resolve(sample.Page, 1)
+		require.Equal(t, p.Page[0][3], few.Page[0][0])
+	}
+	total := 0
+	for _, row := range bins {
+		for _, c := range row {
+			total += c
+		}
+	}
+	for _, row := range bins {
+		for _, c := range row {
+			require.InEpsilon(t, float64(total)/16, c, 0.02)
+		}
+	}
+	// In one pixel the places fill each side in equal steps.
+	p := sample.Seen(vis, sc, view, 1, []int{0}, nil)[0].Pick([]int32{7})
+	xs, ys := map[int]bool{}, map[int]bool{}
+	for k := range n {
+		p.Strew(k, n)
+		x, y := p.Pixels().Place(0)
+		xs[int(x*n)], ys[int(y*n)] = true, true
+	}
+	assert.Len(t, xs, n)
+	assert.Len(t, ys, n)
+}
+
+// A triangle that is seen edge on says nothing of what lies beside it: points stay on it.
+func TestStrewnPointsStayNearSlivers(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 96, 48))
+	view := sc.Stage.Camera.View(60, 60)
+	p := sample.Seen(draw(t, sc, view, middle, 1), sc, view, 1, []int{0}, nil)[0]
+	p.Strew(3, 16)
+	p.Resolve(sample.Weights|sample.Pos, 1)
+	for i := range p.N {
+		for k := range 2 {
+			require.Less(t, math.Abs(float64(p.Weights[k][i])), 8.0)
+		}
+		require.Less(t, at(&p.Pos, i).Len(), float32(1.6))
+	}
+}
+
+// What points count as is what they hold.
+func TestBytesOfPoints(t *testing.T) {
+	sc := square(t, 3)
+	view := sc.Stage.Camera.View(20, 20)
+	p := sample.Seen(draw(t, sc, view, middle, 1), sc, view, 1, []int{0}, nil)[0]
+	n := p.N
+	bare := p.Bytes()
+	assert.Equal(t, 3*4*n, bare)
+	p.Resolve(all, 1)
+	assert.Equal(t, bare+n*(2*4+1+4*3*4+2*4+2*4+4), p.Bytes())
+	p.Grid()
+	withGrid := p.Bytes()
+	assert.Equal(t, bare+n*77+4*n, withGrid, "and the grid, which is full here")
+	p.Variant(sample.AlongU).Resolve(sample.Pos, 1)
+	assert.Greater(t, p.Bytes(), withGrid+n*(4*2+12))
+	p.Forget()
+	assert.Equal(t, bare, p.Bytes())
+	p.Resolve(all, 1)
+	assert.True(t, at(&p.Pos, 0).Finite(), "and is there again when it is asked for")
+	one := sample.One(sc, nil, 0, 0.3, 0.3, 1)
+	one.Forget()
+	one.Resolve(sample.Pos, 1)
+	assert.True(t, at(&one.Pos, 0).Finite())
+}
+
+// Half-way to the pixels on either side, on the same part.
+func TestHalfWay(t *testing.T) {
+	sc := square(t, 3)
+	view := sc.Stage.Camera.View(24, 24)
+	p := sample.Seen(draw(t, sc, view, middle, 1), sc, view, 1, []int{0}, nil)[0]
+	values := make([]float32, p.N)
+	for i, px := range p.Pixels().Pixel {
+		values[i] = 3*float32(px%24) - 5*float32(px/24)
+	}
+	lo, hi := make([]float32, p.N-2), make([]float32, p.N-2)
+	p.HalfWay(values, 2, lo, hi)
+	for k := range lo {
+		require.InDelta(t, values[k+2]-4, lo[k], 1e-4)
+		require.InDelta(t, values[k+2]+4, hi[k], 1e-4)
+	}
+}
