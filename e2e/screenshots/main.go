@@ -33,7 +33,9 @@ var views = []view{
 		for (const t of ["pointerdown", "pointerup"]) c.dispatchEvent(new PointerEvent(t, { clientX: r.left + 0.4 * r.width, clientY: r.top + 0.74 * r.height, pointerId: 1, bubbles: true }))`},
 	{name: "checks", path: "/p/bell-buoy?look=swell", desk: true, do: `document.getElementById("checks-button").click()`},
 	{name: "lamp", path: "/p/keepers-lamp", desk: true},
+	{name: "save", path: "/p/keepers-lamp", desk: true, do: `document.querySelector("[data-save]").click()`},
 	{name: "shelf", path: "/"},
+	{name: "settings", path: "/settings"},
 	{name: "help", path: "/help"},
 	{name: "dim", path: "/p/saltlight?look=iron", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
 }
