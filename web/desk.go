@@ -18,8 +18,6 @@ import (
 	"mobanta/store"
 )
 
-const cardW, cardH = 76, 62
-
 var sizes = layout.Sizes{CardW: 176, CardH: 58, PortW: 64, OutW: 86, GapX: 12, GapY: 14, Port: 18, Out: 30, Lane: 6, Title: 18}
 
 // desk is what the desk's templates show.

@@ -19,6 +19,7 @@ import (
 	"mobanta/core/meshfile"
 	"mobanta/core/parallel"
 	"mobanta/core/pixmap"
+	"mobanta/web/live"
 )
 
 // The door: what every request passes before it comes to a page, and what every
@@ -99,9 +100,6 @@ func loopback(addr string) bool {
 	return err == nil && ip != nil && ip.IsLoopback()
 }
 
-// errInside is what went wrong in the studio itself: the log has the rest.
-var errInside = errors.New("web: something went wrong inside")
-
 // survive keeps a slip in one request from ending more than that.
 func (v *Server) survive(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) (err error) {
@@ -110,16 +108,16 @@ func (v *Server) survive(next echo.HandlerFunc) echo.HandlerFunc {
 				if p == http.ErrAbortHandler {
 					panic(p)
 				}
-				v.slipped(c.Request().URL.Path, p)
-				err = errInside
+				v.Slipped(c.Request().URL.Path, p)
+				err = live.ErrInside
 			}
 		}()
 		return next(c)
 	}
 }
 
-// slipped logs a panic that was caught.
-func (v *Server) slipped(where string, p any) {
+// Slipped logs a panic that was caught.
+func (v *Server) Slipped(where string, p any) {
 	stack := debug.Stack()
 	if job, ok := p.(*parallel.Panic); ok {
 		p, stack = job.Value, job.Stack

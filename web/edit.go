@@ -23,17 +23,12 @@ import (
 	"mobanta/core/project"
 	"mobanta/core/stage"
 	"mobanta/store"
+	"mobanta/web/wish"
 )
 
 // request is edits as the browser sends them: one revision.
 type request struct {
-	Edits []wish `json:"edits"`
-}
-
-// wish is an edit whose value may still be text as it was typed.
-type wish struct {
-	project.Edit
-	As string `json:"as,omitempty"` // what Value is: "number" may be a sum such as 1/3
+	Edits []wish.Wish `json:"edits"`
 }
 
 // answer tells the browser what is stored now.
@@ -63,9 +58,9 @@ func (v *Server) edit(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		req.Edits = []wish{w}
+		req.Edits = []wish.Wish{w}
 	}
-	edits, err := settled(req.Edits)
+	edits, err := wish.Settle(req.Edits)
 	if err != nil {
 		return err
 	}
@@ -79,7 +74,7 @@ func (v *Server) edit(c *echo.Context) error {
 // apply stores edits and tells every tab.
 func (v *Server) apply(r *http.Request, id string, edits []project.Edit) (*store.State, []project.Outcome, error) {
 	ctx := r.Context()
-	if err := v.expand(ctx, edits); err != nil {
+	if err := v.Expand(ctx, edits); err != nil {
 		return nil, nil, err
 	}
 	for i := range edits {
@@ -101,7 +96,7 @@ func (v *Server) made(ctx context.Context, id string, edits []project.Edit) (*st
 		for i := range edits {
 			e := &edits[i]
 			if e.NeedsBox() {
-				box := stage.Bounds(&p.Stage, v.surfaces)
+				box := stage.Bounds(&p.Stage, v.live.Files)
 				e.Box = &box
 			}
 			if _, err := p.Apply(e); err != nil {
@@ -111,22 +106,22 @@ func (v *Server) made(ctx context.Context, id string, edits []project.Edit) (*st
 	}
 	st, outcomes, err := v.store.Edit(ctx, id, edits)
 	if err == nil {
-		v.hub.changed(st)
+		v.live.Changed(st)
 	}
 	return st, outcomes, err
 }
 
-func formWish(c *echo.Context) (wish, error) {
+func formWish(c *echo.Context) (wish.Wish, error) {
 	f, err := c.FormValues()
 	if err != nil {
-		return wish{}, echo.NewHTTPError(http.StatusBadRequest, "The edit could not be read.")
+		return wish.Wish{}, echo.NewHTTPError(http.StatusBadRequest, "The edit could not be read.")
 	}
 	for key, list := range f {
 		for i := range list {
 			f[key][i] = strings.ToValidUTF8(list[i], "�")
 		}
 	}
-	w := wish{As: f.Get("as")}
+	w := wish.Wish{As: f.Get("as")}
 	w.Edit = project.Edit{Op: f.Get("op"), Look: f.Get("look"), Node: f.Get("node"), Key: f.Get("key"), Kind: f.Get("kind"), Name: f.Get("name"),
 		From: f.Get("from"), To: f.Get("to"), ID: f.Get("id"), Part: f.Get("part"), Group: f.Get("group")}
 	w.Index, _ = strconv.Atoi(f.Get("index"))
@@ -135,80 +130,13 @@ func formWish(c *echo.Context) (wish, error) {
 		w.Value = f.Get("value")
 	}
 	if field := f.Get("field"); field != "" { // one field of a stop or of the camera
-		v, err := typed(w.Value, w.As)
+		v, err := wish.Typed(w.Value, w.As)
 		if err != nil {
 			return w, err
 		}
 		w.Value, w.As = map[string]any{field: v}, ""
 	}
 	return w, nil
-}
-
-func settled(wishes []wish) ([]project.Edit, error) {
-	if len(wishes) > 1000 {
-		return nil, errors.New("more edits at once than can be made")
-	}
-	edits := make([]project.Edit, len(wishes))
-	for i, w := range wishes {
-		var err error
-		if w.Edit.Value, err = typed(w.Edit.Value, w.As); err != nil {
-			return nil, err
-		}
-		edits[i] = w.Edit
-	}
-	return edits, nil
-}
-
-// typed turns typed text into a value.
-func typed(v any, as string) (any, error) {
-	text, ok := v.(string)
-	if !ok {
-		return v, nil
-	}
-	switch as {
-	case "number":
-		return sum(text)
-	case "bool":
-		return text == "true", nil
-	case "vector":
-		parts := strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' })
-		if len(parts) != 3 {
-			return nil, fmt.Errorf("%.40q are not three numbers such as 0, 1/2, 3", text)
-		}
-		out := make([]any, 3)
-		for i, p := range parts {
-			f, err := sum(p)
-			if err != nil {
-				return nil, err
-			}
-			out[i] = f
-		}
-		return out, nil
-	case "strip":
-		return stripOf(text), nil
-	case "json":
-		var out any
-		if err := json.Unmarshal([]byte(text), &out); err != nil {
-			return nil, fmt.Errorf("%.40q could not be read", text)
-		}
-		return out, nil
-	}
-	return text, nil
-}
-
-// stripOf reads rows of hex values, with a / between two rows.
-func stripOf(text string) any {
-	var rows []any
-	for _, line := range strings.FieldsFunc(text, func(r rune) bool { return r == '/' || r == '\n' }) {
-		var row []any
-		for _, f := range strings.FieldsFunc(line, func(r rune) bool { return r == ' ' || r == ',' || r == '\t' || r == '\r' }) {
-			row = append(row, f)
-		}
-		if len(row) > 0 {
-			rows = append(rows, row)
-		}
-	}
-	return rows
 }
 
 func (v *Server) move(c *echo.Context, by int64) error {
@@ -219,7 +147,7 @@ func (v *Server) move(c *echo.Context, by int64) error {
 	if err != nil {
 		return err
 	}
-	v.hub.changed(st)
+	v.live.Changed(st)
 	return c.JSON(http.StatusOK, answer{Version: st.Version})
 }
 
@@ -285,7 +213,7 @@ func (v *Server) bringIn(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v.surfaces.keep(hash, surface)
+	v.live.Files.Keep(hash, surface)
 	edits := []project.Edit{{Op: "model.add", Name: strings.TrimSuffix(path.Base(file.Name), path.Ext(file.Name)), Value: hash, Look: c.FormValue("look")}}
 	for _, p := range model.Mesh.Parts {
 		edits[0].Parts = append(edits[0].Parts, p.Name)

@@ -25,6 +25,7 @@ import (
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
+	"mobanta/web/wish"
 )
 
 // Raw edits, as pages and as strangers send them: made by chance, out of what there is in the project and out of what
@@ -147,7 +148,7 @@ func (c chance) edit(p *project.Project) project.Edit {
 
 // sent passes an edit through the line as its bytes, and reads it as a handler does.
 func sent(e project.Edit, as string) ([]project.Edit, error) {
-	data, err := json.Marshal(request{[]wish{{e, as}}})
+	data, err := json.Marshal(request{[]wish.Wish{{Edit: e, As: as}}})
 	if err != nil {
 		return nil, err
 	}
@@ -160,7 +161,7 @@ func received(data []byte) ([]project.Edit, error) {
 	if err := json.Unmarshal(data, &r); err != nil {
 		return nil, err
 	}
-	return settled(r.Edits)
+	return wish.Settle(r.Edits)
 }
 
 // tried is a project under test, with a renderer.

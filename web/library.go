@@ -23,8 +23,8 @@ const (
 	libraryPrefix = "library:"
 )
 
-// expand fills in what the edits name.
-func (v *Server) expand(ctx context.Context, edits []project.Edit) error {
+// Expand fills in what the edits name.
+func (v *Server) Expand(ctx context.Context, edits []project.Edit) error {
 	for i := range edits {
 		e := &edits[i]
 		if e.Network != nil || e.Groups != nil {

@@ -29,7 +29,7 @@ func (v *Server) savePicture(c *echo.Context) error {
 		}
 		return n
 	}
-	o := frame.Order{W: number("w"), H: number("h"), Samples: number("samples"), Clear: c.QueryParam("backdrop") == "none", Gate: &v.gate}
+	o := frame.Order{W: number("w"), H: number("h"), Samples: number("samples"), Clear: c.QueryParam("backdrop") == "none", Gate: &v.live.Gate}
 	if err := o.Check(); err != nil || o.W*o.H > maxOrdered {
 		return fmt.Errorf("frame: a picture has a width and a height in whole pixels, at most %d million in all, such as 3840 × 2160, and 1 to 256 positions in each.", maxOrdered>>20)
 	}
@@ -42,7 +42,7 @@ func (v *Server) savePicture(c *echo.Context) error {
 		return err
 	}
 	defer done()
-	pic, err := frame.Draw(c.Request().Context(), st.Project, v.surfaces, o)
+	pic, err := frame.Draw(c.Request().Context(), st.Project, v.live.Files, o)
 	if err != nil {
 		return err
 	}
@@ -50,7 +50,7 @@ func (v *Server) savePicture(c *echo.Context) error {
 	if err := pic.Write(&buf, format); err != nil {
 		return err
 	}
-	v.airing.air()
+	v.live.Air.Soon()
 	c.Response().Header().Set("Content-Disposition", attached(fmt.Sprintf("%s %dx%d.png", fileName(st.Project.Name), o.W, o.H)))
 	c.Response().Header().Set("Cache-Control", "no-store")
 	return c.Blob(http.StatusOK, "image/png", buf.Bytes())

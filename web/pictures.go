@@ -48,7 +48,7 @@ const pictureW, pictureH = 96, 64
 
 // showPicture shows a picture of the project, small.
 func (v *Server) showPicture(c *echo.Context) error {
-	p, err := v.surfaces.Picture(c.Param("hash"))
+	p, err := v.live.Files.Picture(c.Param("hash"))
 	if err != nil {
 		return store.ErrNotFound
 	}

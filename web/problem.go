@@ -61,11 +61,17 @@ func sentence(err error) problem {
 		if p.Status == http.StatusNotFound {
 			p.Message = "There is nothing at this address."
 		}
-	case ofTheSystem(err), strings.HasPrefix(p.Message, "web: "), strings.HasPrefix(p.Message, "store: "):
+	case ofTheSystem(err), strings.HasPrefix(p.Message, "web: "), strings.HasPrefix(p.Message, "live: "), strings.HasPrefix(p.Message, "store: "):
 		return inside
 	}
 	p.Message = spoken(p.Message)
 	return p
+}
+
+// Sentence says an error in words for a tab; inside tells that it is the studio's own.
+func (v *Server) Sentence(err error) (message string, inside bool) {
+	p := sentence(err)
+	return p.Message, p.Status >= 500
 }
 
 // ofTheSystem tells whether an error is what the operating system said.

@@ -21,11 +21,10 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
-	"mobanta/core/budget"
 	"mobanta/core/layout"
-	"mobanta/core/order"
 	"mobanta/core/turn"
 	"mobanta/store"
+	"mobanta/web/live"
 )
 
 //go:embed static templates
@@ -34,13 +33,9 @@ var assets embed.FS
 // Server serves the studio over a store.
 type Server struct {
 	store    *store.Store
-	surfaces *surfaces
-	hub      hub
-	reading  turn.Queue // of those who bring files in: each may take much memory
-	drawing  turn.Queue // of those who order pictures, likewise
-	airing   airing
-	memory   *budget.Budget // of all tabs' renderers
-	gate     order.Gate     // before which they wait for what is more urgent
+	live     *live.Studio // the tabs that are open
+	reading  turn.Queue   // of those who bring files in: each may take much memory
+	drawing  turn.Queue   // of those who order pictures, likewise
 	layouts  layouts
 	examples examples
 	cards    struct {
@@ -65,8 +60,8 @@ type Options struct {
 
 // New returns a server over s.
 func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
-	v := &Server{store: s, surfaces: newSurfaces(s), stamps: map[string]string{}, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), drawing: turn.New(), memory: budget.New(memoryBudget)}
-	v.hub.live = map[string]map[*session]bool{}
+	v := &Server{store: s, stamps: map[string]string{}, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), drawing: turn.New()}
+	v.live = live.New(s, v, log)
 	v.layouts.shown = map[string]layout.Layout{}
 	v.examples.made = map[string][]byte{}
 	v.cards.kept = map[string]string{}
@@ -125,7 +120,7 @@ func (v *Server) Serve(ctx context.Context, l net.Listener) error {
 		return fmt.Errorf("web: %w", err)
 	case <-ctx.Done():
 	}
-	v.hub.closeAll()
+	v.live.CloseAll()
 	stop, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
 	if err := srv.Shutdown(stop); err != nil {
@@ -150,7 +145,7 @@ func (v *Server) routes() {
 	e.POST("/bundles", v.importBundle)
 	p := e.Group("/p/:id")
 	p.GET("", v.desk)
-	p.GET("/live", v.live)
+	p.GET("/live", v.tab)
 	p.GET("/panel/:panel", v.panel)
 	p.GET("/search", v.search)
 	p.GET("/sources", v.sources)
@@ -175,6 +170,15 @@ func (v *Server) routes() {
 	p.POST("/models", v.bringIn)
 	p.POST("/bin", func(c *echo.Context) error { return v.binProject(c, true) })
 	p.POST("/restore", func(c *echo.Context) error { return v.binProject(c, false) })
+}
+
+// tab speaks with a tab of a project.
+func (v *Server) tab(c *echo.Context) error {
+	st, err := v.store.Load(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return err
+	}
+	return v.live.Serve(c.Response(), c.Request(), st)
 }
 
 // static serves an embedded file; its address carries its hash, so it may be

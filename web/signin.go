@@ -74,9 +74,9 @@ func (t *tries) may(addr string) bool {
 // keyed is the name of the key, in a session, by which it was opened.
 const keyed = "key"
 
-// signedIn tells whether a request may pass: there is no key, or it has a session
+// SignedIn tells whether a request may pass: there is no key, or it has a session
 // that was opened by it.
-func (v *Server) signedIn(r *http.Request) bool {
+func (v *Server) SignedIn(r *http.Request) bool {
 	stamp, err := v.options.Key.Stamp()
 	if err != nil {
 		return false
@@ -109,7 +109,7 @@ func (v *Server) session(r *http.Request) string {
 func (v *Server) admit(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
-		if p := r.URL.Path; p == "/sign-in" || strings.HasPrefix(p, "/static/") || v.signedIn(r) {
+		if p := r.URL.Path; p == "/sign-in" || strings.HasPrefix(p, "/static/") || v.SignedIn(r) {
 			return next(c)
 		}
 		if (r.Method == http.MethodGet || r.Method == http.MethodHead) && !wantsJSON(r) && !strings.HasSuffix(r.URL.Path, "/live") {
@@ -139,7 +139,7 @@ func within(to string) string {
 
 func (v *Server) signInForm(c *echo.Context) error {
 	stamp, _ := v.options.Key.Stamp()
-	if stamp != "" && v.session(c.Request()) == stamp || stamp == "" && v.signedIn(c.Request()) {
+	if stamp != "" && v.session(c.Request()) == stamp || stamp == "" && v.SignedIn(c.Request()) {
 		return c.Redirect(http.StatusSeeOther, within(c.QueryParam("to")))
 	}
 	return v.render(c, http.StatusOK, "signin.html", signInPage{Title: "Sign in", To: within(c.QueryParam("to"))})
@@ -213,10 +213,6 @@ func (v *Server) signOut(c *echo.Context) error {
 		v.log.Info("signed out", "from", r.RemoteAddr, "session", short(cookie.Value))
 	}
 	http.SetCookie(c.Response(), &http.Cookie{Name: v.sessions.Cookie.Name, Path: "/", MaxAge: -1, HttpOnly: true, Secure: v.sessions.Cookie.Secure, SameSite: http.SameSiteStrictMode})
-	v.hub.each(func(s *session) { // tabs whose session has gone are closed
-		if !s.server.signedIn(s.request) {
-			s.stop()
-		}
-	})
+	v.live.CloseStrangers()
 	return c.Redirect(http.StatusSeeOther, "/sign-in")
 }

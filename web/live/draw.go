@@ -1,4 +1,4 @@
-package web
+package live
 
 import (
 	"bytes"
@@ -38,7 +38,7 @@ func (s *session) draw() {
 		}
 		if err := s.guarded("drawing", s.round); err != nil {
 			s.problem(err)
-			if errors.Is(err, errInside) {
+			if errors.Is(err, ErrInside) {
 				s.renew()
 			}
 		}
@@ -164,7 +164,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if w.tell && large && s.whole {
 		s.rest(ctx, panelTime/2) // of a large network its cards come first, then the picture
 	}
-	job, err := frame.Job(w.project, s.server.surfaces, s.scene)
+	job, err := frame.Job(w.project, s.studio.Files, s.scene)
 	if err != nil {
 		return err
 	}
@@ -263,12 +263,12 @@ func (s *session) checks(ctx context.Context, w wanted) error {
 	if err != nil {
 		return err
 	}
-	var buf bytes.Buffer
-	if err := s.server.templates.ExecuteTemplate(&buf, "checks", map[string]any{"List": list, "Dismissed": len(w.project.Dismissed)}); err != nil {
+	html, err := s.studio.host.Checks(list, len(w.project.Dismissed))
+	if err != nil {
 		return err
 	}
 	s.checked = w.state.Version
-	s.tell(map[string]any{"t": "checks", "count": len(list), "html": buf.String()})
+	s.tell(map[string]any{"t": "checks", "count": len(list), "html": html})
 	return nil
 }
 
@@ -353,7 +353,7 @@ func (s *session) compare(ctx context.Context, w wanted, job picture.Job, part f
 			}
 		}
 	}
-	sc, err := stage.NewScene(&st, s.server.surfaces, s.secondAt)
+	sc, err := stage.NewScene(&st, s.studio.Files, s.secondAt)
 	if err != nil {
 		return err
 	}
@@ -534,7 +534,7 @@ func (s *session) wearing(ctx context.Context, w wanted, look string) *picture.R
 			st.Models[i].Looks[part] = look
 		}
 	}
-	sc, err := stage.NewScene(&st, s.server.surfaces, s.smallAt)
+	sc, err := stage.NewScene(&st, s.studio.Files, s.smallAt)
 	if err != nil {
 		return s.renderer
 	}
@@ -563,7 +563,7 @@ func (s *session) sendCards(kind byte, cards []picture.CardPicture, w, h int) {
 var ballSurface = sync.OnceValues(func() (*mesh.Surface, error) { return mesh.NewSurface(mesh.Sphere(1, 96, 48), 180) })
 
 // ballFiles gives the ball in place of all models.
-type ballFiles struct{ *surfaces }
+type ballFiles struct{ *Surfaces }
 
 func (ballFiles) Surface(*stage.Model) (*mesh.Surface, error) { return ballSurface() }
 
@@ -573,7 +573,7 @@ func (s *session) drawBall(w wanted) {
 	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": w.view.Look}}}
 	st.Camera = stage.Camera{Azimuth: st.Camera.Azimuth, Elevation: st.Camera.Elevation, Distance: 4, Angle: 29.5, Ortho: true}
 	st.Backdrop.None = true
-	sc, err := stage.NewScene(&st, ballFiles{s.server.surfaces}, s.ballAt)
+	sc, err := stage.NewScene(&st, ballFiles{s.studio.Files}, s.ballAt)
 	if err != nil {
 		return
 	}
@@ -604,7 +604,7 @@ func (s *session) thumb(w wanted) {
 	if err := png.Encode(&buf, s.renderer.Small(320, 200)); err != nil {
 		return
 	}
-	if err := s.server.store.SetPicture(s.ctx, s.id, buf.Bytes()); err != nil && s.ctx.Err() == nil {
-		s.server.log.Warn("shelf picture not kept", "error", err)
+	if err := s.studio.store.SetPicture(s.ctx, s.id, buf.Bytes()); err != nil && s.ctx.Err() == nil {
+		s.studio.log.Warn("shelf picture not kept", "error", err)
 	}
 }

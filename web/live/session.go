@@ -1,9 +1,12 @@
-package web
+// Package live is the tabs that are open: what they look at, what the hand does in them, and what is drawn for them. It
+// makes no HTML; what panels show is the host's.
+package live
 
 import (
 	"context"
 	"encoding/json"
 	"errors"
+	"log/slog"
 	"math"
 	"net/http"
 	"runtime"
@@ -12,14 +15,16 @@ import (
 	"time"
 
 	"github.com/coder/websocket"
-	"github.com/labstack/echo/v5"
 
+	"mobanta/core/budget"
+	"mobanta/core/check"
 	"mobanta/core/eval"
 	"mobanta/core/order"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
 	"mobanta/store"
+	"mobanta/web/wish"
 )
 
 // The live picture: one WebSocket for each tab. The browser sends what it looks
@@ -37,32 +42,32 @@ const (
 
 // said is a message from the browser.
 type said struct {
-	T     string  `json:"t"` // view, try, drop, hand, point, previews, wear
-	Seq   uint32  `json:"seq"`
-	W     int     `json:"w"`
-	H     int     `json:"h"`
-	Look  string  `json:"look"`
-	Path  string  `json:"path"` // of the group that is open
-	Node  string  `json:"node"`
-	Peek  string  `json:"peek"`  // "node.port", "" for the finished picture
-	Other string  `json:"other"` // a look that takes the place of Look on the right-hand side, "" for none
-	Fresh bool    `json:"fresh"` // the page has no card pictures yet
-	Items []tried `json:"items"` // of previews
-	Edits []wish  `json:"edits"`
-	Tool  string  `json:"tool"`  // turn, pan, zoom, light, ball, edge or ask; of a view: the tool in hand
-	Phase string  `json:"phase"` // of a point: down, move or up
-	Light string  `json:"light"`
-	Mode  string  `json:"mode"` // of the tool light: highlight, shadow, itself
-	X0    float64 `json:"x0"`   // where the hand went down and where it is, in picture heights from the top left corner
-	Y0    float64 `json:"y0"`
-	X     float64 `json:"x"`
-	Y     float64 `json:"y"`
-	Final bool    `json:"final"`
+	T     string      `json:"t"` // view, try, drop, hand, point, previews, wear
+	Seq   uint32      `json:"seq"`
+	W     int         `json:"w"`
+	H     int         `json:"h"`
+	Look  string      `json:"look"`
+	Path  string      `json:"path"` // of the group that is open
+	Node  string      `json:"node"`
+	Peek  string      `json:"peek"`  // "node.port", "" for the finished picture
+	Other string      `json:"other"` // a look that takes the place of Look on the right-hand side, "" for none
+	Fresh bool        `json:"fresh"` // the page has no card pictures yet
+	Items []tried     `json:"items"` // of previews
+	Edits []wish.Wish `json:"edits"`
+	Tool  string      `json:"tool"`  // turn, pan, zoom, light, ball, edge or ask; of a view: the tool in hand
+	Phase string      `json:"phase"` // of a point: down, move or up
+	Light string      `json:"light"`
+	Mode  string      `json:"mode"` // of the tool light: highlight, shadow, itself
+	X0    float64     `json:"x0"`   // where the hand went down and where it is, in picture heights from the top left corner
+	Y0    float64     `json:"y0"`
+	X     float64     `json:"x"`
+	Y     float64     `json:"y"`
+	Final bool        `json:"final"`
 }
 
 // session is one open tab.
 type session struct {
-	server  *Server
+	studio  *Studio
 	id      string
 	conn    *websocket.Conn
 	request *http.Request // that opened it
@@ -120,6 +125,8 @@ const (
 	maxShown   = 4 << 20 // pixels: more than a panel on a large screen has; each takes a hundred bytes
 	samples    = 16
 	ballSize   = 76
+	cardW      = 76 // of the pictures on cards, in pixels
+	cardH      = 62
 	targetTime = 58 * time.Millisecond  // for a picture while the camera or a light moves: with what it takes to show it, 12 and more a second
 	leastPart  = 0.25                   // of the size that such a picture has
 	manyNodes  = 60                     // in all looks: more take a while
@@ -127,27 +134,63 @@ const (
 	panelTime  = 120 * time.Millisecond // that panels take to be made and fetched
 )
 
-func (v *Server) live(c *echo.Context) error {
-	st, err := v.store.Load(c.Request().Context(), c.Param("id"))
-	if err != nil {
-		return err
-	}
-	conn, err := websocket.Accept(c.Response(), c.Request(), &websocket.AcceptOptions{CompressionMode: websocket.CompressionDisabled})
+// Host is what a tab asks of the server that it is open at.
+type Host interface {
+	// SignedIn tells whether who made the request is still let in.
+	SignedIn(r *http.Request) bool
+	// Slipped logs a mistake of the program's own.
+	Slipped(where string, p any)
+	// Expand puts what edits name, as entries of the library, into them.
+	Expand(ctx context.Context, edits []project.Edit) error
+	// Sentence says an error in words for the page; inside tells that it is the studio's own.
+	Sentence(err error) (message string, inside bool)
+	// Checks and Trail show remarks, and how a pixel came to its colour.
+	Checks(list []check.Remark, dismissed int) (html string, err error)
+	Trail(p *project.Project, t *picture.Trail) (html string, err error)
+}
+
+// Studio is all open tabs, and what they share.
+type Studio struct {
+	Files *Surfaces
+	Gate  order.Gate // before which tabs wait for what is more urgent
+	Air   Airing
+
+	hub    hub
+	memory *budget.Budget // of all tabs' renderers
+	store  *store.Store
+	host   Host
+	log    *slog.Logger
+}
+
+// New returns a studio over s in which no tab is open.
+func New(s *store.Store, host Host, log *slog.Logger) *Studio {
+	return &Studio{Files: newSurfaces(s), hub: hub{live: map[string]map[*session]bool{}}, memory: budget.New(memoryBudget), store: s, host: host, log: log}
+}
+
+// ErrInside is what went wrong in the studio itself: the log has the rest.
+var ErrInside = errors.New("live: something went wrong inside")
+
+// maxMessage limits what a tab says at once, in bytes.
+const maxMessage = 4 << 20
+
+// Serve speaks with a tab of a project until it is gone.
+func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) error {
+	conn, err := websocket.Accept(w, r, &websocket.AcceptOptions{CompressionMode: websocket.CompressionDisabled})
 	if err != nil {
 		return nil // Accept has answered
 	}
-	conn.SetReadLimit(maxEditBytes)
+	conn.SetReadLimit(maxMessage)
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	s := &session{server: v, id: st.ID, conn: conn, request: c.Request(), ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5}
+	s := &session{studio: t, id: st.ID, conn: conn, request: r, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5}
 	s.hire()
-	v.hub.add(st.ID, s)
-	defer v.closed(s)
+	t.hub.add(st.ID, s)
+	defer t.closed(s)
 	// What happened since the request came in, and before the hub knew of this tab.
-	if !v.signedIn(s.request) {
+	if !t.host.SignedIn(r) {
 		return nil
 	}
-	if st, err = v.store.Load(ctx, st.ID); err != nil {
+	if st, err = t.store.Load(ctx, st.ID); err != nil {
 		return nil
 	}
 	s.stored(st)
@@ -158,6 +201,21 @@ func (v *Server) live(c *echo.Context) error {
 	wg.Wait()
 	s.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Close() })
 	return nil
+}
+
+// Changed tells every tab of a project its new state.
+func (t *Studio) Changed(st *store.State) { t.hub.changed(st) }
+
+// CloseAll ends every tab, as the server stops.
+func (t *Studio) CloseAll() { t.hub.closeAll() }
+
+// CloseStrangers ends the tabs of those who are not let in any more.
+func (t *Studio) CloseStrangers() {
+	t.hub.each(func(s *session) {
+		if !t.host.SignedIn(s.request) {
+			s.stop()
+		}
+	})
 }
 
 // renderers calls f with each renderer of the tab, and how urgent its work is at most.
@@ -177,8 +235,8 @@ func (s *session) hire() {
 			(*r).Close()
 		}
 		*r = picture.NewRenderer(runtime.GOMAXPROCS(0))
-		(*r).Under(s.server.memory)
-		(*r).Gate, (*r).Least, (*r).Heard = &s.server.gate, least, s.heard.Load()
+		(*r).Under(s.studio.memory)
+		(*r).Gate, (*r).Least, (*r).Heard = &s.studio.Gate, least, s.heard.Load()
 	})
 }
 
@@ -187,10 +245,10 @@ func (s *session) hire() {
 const memoryBudget = 176 << 20
 
 // closed lets go of a tab and of what it held.
-func (v *Server) closed(s *session) {
-	v.hub.remove(s.id, s)
+func (t *Studio) closed(s *session) {
+	t.hub.remove(s.id, s)
 	s.conn.CloseNow()
-	v.airing.air()
+	t.Air.Soon()
 }
 
 // stored takes the state that has just been stored.
@@ -229,7 +287,7 @@ func (s *session) listen() {
 		if err != nil {
 			return
 		}
-		if !s.server.signedIn(s.request) {
+		if !s.studio.host.SignedIn(s.request) {
 			return
 		}
 		var m said
@@ -247,8 +305,8 @@ func (s *session) listen() {
 func (s *session) guarded(what string, f func() error) (err error) {
 	defer func() {
 		if p := recover(); p != nil {
-			s.server.slipped(what+" of a tab of "+s.id, p)
-			err = errInside
+			s.studio.host.Slipped(what+" of a tab of "+s.id, p)
+			err = ErrInside
 		}
 	}()
 	return f()
@@ -259,15 +317,15 @@ func (s *session) problem(err error) {
 	if s.ctx.Err() != nil || errors.Is(err, context.Canceled) {
 		return
 	}
-	p := sentence(err)
-	if p.Status >= 500 {
-		s.server.log.Error("tab", "project", s.id, "error", store.Cause(err))
+	message, inside := s.studio.host.Sentence(err)
+	if inside {
+		s.studio.log.Error("tab", "project", s.id, "error", store.Cause(err))
 	}
-	s.tell(map[string]any{"t": "problem", "error": p.Message})
+	s.tell(map[string]any{"t": "problem", "error": message})
 }
 
 func (s *session) take(m said) error {
-	s.heard.Store(s.server.gate.Now())
+	s.heard.Store(s.studio.Gate.Now())
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if m.Seq > 0 {
@@ -289,7 +347,7 @@ func (s *session) take(m said) error {
 		s.rouse()
 		return nil
 	case "try":
-		edits, err := settled(m.Edits)
+		edits, err := wish.Settle(m.Edits)
 		if err != nil {
 			return err
 		}
@@ -362,9 +420,9 @@ const storeTime = time.Minute
 func (s *session) keep(e project.Edit) error {
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(s.ctx), storeTime)
 	defer cancel()
-	st, _, err := s.server.store.Edit(ctx, s.id, []project.Edit{e})
+	st, _, err := s.studio.store.Edit(ctx, s.id, []project.Edit{e})
 	if err == nil {
-		s.server.hub.changed(st)
+		s.studio.Changed(st)
 	}
 	s.mu.Lock()
 	s.trial = nil

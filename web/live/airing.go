@@ -1,4 +1,4 @@
-package web
+package live
 
 import (
 	"runtime/debug"
@@ -6,9 +6,9 @@ import (
 	"time"
 )
 
-// airing gives memory back to the system once tabs have been closed: what a tab held
+// Airing gives memory back to the system once tabs have been closed: what a tab held
 // is free at once, but the runtime keeps it for a while, in case it is wanted again.
-type airing struct {
+type Airing struct {
 	mu    sync.Mutex
 	timer *time.Timer
 }
@@ -16,8 +16,8 @@ type airing struct {
 // airTime is how long after a tab was closed: often one is opened anew right away.
 const airTime = 2 * time.Second
 
-// air plans to do so once no tab has been closed for airTime.
-func (a *airing) air() {
+// Soon plans to do so once no tab has been closed for airTime.
+func (a *Airing) Soon() {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if a.timer == nil {

@@ -1,4 +1,4 @@
-package web
+package live
 
 import (
 	"errors"
@@ -7,12 +7,13 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/web/wish"
 )
 
 // tried is edits of which the page wants to see what they would do.
 type tried struct {
-	Name  string `json:"name"`
-	Edits []wish `json:"edits"`
+	Name  string      `json:"name"`
+	Edits []wish.Wish `json:"edits"`
 }
 
 const (
@@ -48,11 +49,11 @@ func (s *session) previews() {
 // reads yet is shown by itself.
 func (s *session) preview(item tried, base *project.Project, view said) ([]byte, error) {
 	defer s.small.Use()()
-	edits, err := settled(item.Edits)
+	edits, err := wish.Settle(item.Edits)
 	if err != nil {
 		return nil, err
 	}
-	if err := s.server.expand(s.ctx, edits); err != nil {
+	if err := s.studio.host.Expand(s.ctx, edits); err != nil {
 		return nil, err
 	}
 	p := base.Clone()
@@ -66,7 +67,7 @@ func (s *session) preview(item tried, base *project.Project, view said) ([]byte,
 			created = o.Created
 		}
 	}
-	job, err := frame.Job(p, s.server.surfaces, s.smallAt)
+	job, err := frame.Job(p, s.studio.Files, s.smallAt)
 	if err != nil {
 		return nil, err
 	}

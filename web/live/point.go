@@ -1,10 +1,7 @@
-package web
+package live
 
 import (
-	"bytes"
 	"fmt"
-	"math"
-	"slices"
 	"strings"
 
 	"mobanta/core/color"
@@ -103,7 +100,7 @@ func (s *session) edge(p point) error {
 	case err != nil:
 		s.hintf("%s stays: that place does not wear its look.", g.title)
 	case float64(tone) < g.lo || float64(tone) > g.hi:
-		s.hintf("%s stays: the tone here is %s, beyond %s to %s.", g.title, number(tone), number(g.lo), number(g.hi))
+		s.hintf("%s stays: the tone here is %s, beyond %s to %s.", g.title, node.Short(float64(tone)), node.Short(g.lo), node.Short(g.hi))
 	default:
 		g.moved = true
 		if g.edit.Op == "node.input" {
@@ -111,7 +108,7 @@ func (s *session) edge(p point) error {
 		} else {
 			g.edit.Value = map[string]any{"at": float64(tone)}
 		}
-		s.hintf("%s at %s.", g.title, number(tone))
+		s.hintf("%s at %s.", g.title, node.Short(float64(tone)))
 	}
 	s.mu.Lock()
 	if g.moved {
@@ -169,92 +166,10 @@ func (s *session) trail(x, y float64) error {
 	if err != nil {
 		return nil // beside the picture
 	}
-	var buf bytes.Buffer
-	if err := s.server.templates.ExecuteTemplate(&buf, "trail", trailView(w.project, t)); err != nil {
+	html, err := s.studio.host.Trail(w.project, t)
+	if err != nil {
 		return err
 	}
-	s.tell(map[string]any{"t": "trail", "html": buf.String(), "x": x, "y": y})
+	s.tell(map[string]any{"t": "trail", "html": html, "x": x, "y": y})
 	return nil
-}
-
-// trailPage is what the trail's template shows.
-type trailPage struct {
-	X, Y  int
-	Part  string
-	Look  string // its name
-	ID    string // of the look
-	Steps []trailStep
-	Notes []string // what lies between the finish and the pixel
-	Hex   string   // of the pixel
-	Alpha int      // percent
-}
-
-type trailStep struct {
-	Node, Path, Title, Kind, Icon string
-	Outs                          []trailOut
-	Band                          string
-}
-
-type trailOut struct{ Name, Text, Hex string }
-
-func trailView(p *project.Project, t *picture.Trail) trailPage {
-	out := trailPage{X: t.X, Y: t.Y, Hex: color.FromBytes(t.Shown[0], t.Shown[1], t.Shown[2]).Hex(), Alpha: int(math.Round(float64(t.Shown[3]) / 2.55))}
-	l := p.Look(t.Part.Look)
-	if l != nil {
-		out.Part, out.Look, out.ID = t.Part.Name, l.Name, l.ID
-		for _, step := range t.Steps {
-			if v, ok := stepView(p, l.ID, step); ok {
-				out.Steps = append(out.Steps, v)
-			}
-		}
-	}
-	finish := hex(t.Finish)
-	switch {
-	case t.Part.Name == "":
-		out.Notes = append(out.Notes, "No model here: the backdrop, "+finish+".")
-	case t.Cover < 1:
-		out.Notes = append(out.Notes, fmt.Sprintf("Finish: %s, %d %% over the backdrop.", finish, int(t.Cover*100)))
-	default:
-		out.Notes = append(out.Notes, "Finish: "+finish+".")
-	}
-	if t.Lines > 0.004 {
-		out.Notes = append(out.Notes, fmt.Sprintf("Lines cover %d %% of the pixel.", int(math.Round(float64(t.Lines)*100))))
-	}
-	if t.Passes > 1 {
-		out.Notes = append(out.Notes, fmt.Sprintf("An edge runs through: the mean of %d positions in the pixel.", t.Passes))
-	}
-	return out
-}
-
-// stepView shows one node of the trail; false for what no one sees, such as what
-// stands in for a bypassed node.
-func stepView(p *project.Project, look string, step picture.TrailStep) (v trailStep, ok bool) {
-	at, ok := p.Locate(look, step.ID)
-	if !ok {
-		return v, false
-	}
-	cat, d := p.Catalogue(), at.Node
-	v.Node, v.Path = d.ID, at.Path
-	spec := cat.Of(d)
-	v.Title, v.Kind, v.Icon = d.Title(cat), spec.Name, spec.Family
-	for _, o := range step.Outs {
-		c := color.C(o.V)
-		e := trailOut{Name: o.Port.Name}
-		switch o.Port.Type {
-		case network.Tone:
-			e.Text, e.Hex = number(o.V[0]), color.C{c[0], c[0], c[0]}.Hex()
-		case network.Color:
-			e.Text, e.Hex = c.Hex(), c.Hex()
-			if slices.Max(o.V[:]) > 1.0005 {
-				e.Text = fmt.Sprintf("%s (%s, %s, %s)", c.Hex(), number(c[0]), number(c[1]), number(c[2]))
-			}
-		default:
-			e.Text = fmt.Sprintf("%s, %s, %s", number(o.V[0]), number(o.V[1]), number(o.V[2]))
-		}
-		v.Outs = append(v.Outs, e)
-	}
-	if cut := node.CutOf(d); cut != nil && len(step.In) == len(spec.Inputs) {
-		v.Band = cut.Note(&node.About{Node: d, Spec: spec}, step.In)
-	}
-	return v, true
 }

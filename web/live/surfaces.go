@@ -1,4 +1,4 @@
-package web
+package live
 
 import (
 	"context"
@@ -16,10 +16,10 @@ import (
 	"mobanta/store"
 )
 
-// surfaces keeps prepared meshes by the file or solid that they come from, and
+// Surfaces keeps prepared meshes by the file or solid that they come from, and
 // pictures by their files. Two tabs that ask for the same wait for one reading;
 // nobody waits for what somebody else asked for.
-type surfaces struct {
+type Surfaces struct {
 	store  *store.Store
 	flight singleflight.Group
 	meshes keeper[*mesh.Surface]
@@ -34,15 +34,15 @@ const (
 	keepBoxes     = 10_000
 )
 
-func newSurfaces(s *store.Store) *surfaces {
-	return &surfaces{store: s,
+func newSurfaces(s *store.Store) *Surfaces {
+	return &Surfaces{store: s,
 		meshes: keeper[*mesh.Surface]{kept: map[string]*mesh.Surface{}, budget: keepTriangles, size: func(m *mesh.Surface) int { return len(m.Tri) }},
 		pics:   keeper[*pixmap.Pixmap]{kept: map[string]*pixmap.Pixmap{}, budget: keepPixels, size: func(p *pixmap.Pixmap) int { return p.W * p.H }},
 		boxes:  keeper[vec.Box]{kept: map[string]vec.Box{}, budget: keepBoxes, size: func(vec.Box) int { return 1 }}}
 }
 
 // Box returns the box of a model where it stands; it implements stage.Boxes.
-func (s *surfaces) Box(m *stage.Model) (vec.Box, error) {
+func (s *Surfaces) Box(m *stage.Model) (vec.Box, error) {
 	key := fmt.Sprint(m.Solid, "/", m.File, m.Matrix())
 	if b, ok := s.boxes.get(key); ok {
 		return b, nil
@@ -93,14 +93,14 @@ func (k *keeper[T]) put(key string, v T) {
 
 // once returns what is kept under a key, or else what read makes of the file; a
 // slip in reading stays with those who asked.
-func once[T any](s *surfaces, k *keeper[T], kind, key string, read func() (T, error)) (out T, err error) {
+func once[T any](s *Surfaces, k *keeper[T], kind, key string, read func() (T, error)) (out T, err error) {
 	if v, ok := k.get(key); ok {
 		return v, nil
 	}
 	v, err, _ := s.flight.Do(kind+key, func() (v any, err error) {
 		defer func() {
 			if p := recover(); p != nil {
-				err = fmt.Errorf("web: reading %s: %v", kind, p)
+				err = fmt.Errorf("live: reading %s: %v", kind, p)
 			}
 		}()
 		return read()
@@ -113,7 +113,7 @@ func once[T any](s *surfaces, k *keeper[T], kind, key string, read func() (T, er
 }
 
 // Picture returns the picture of that hash; it implements stage.Files.
-func (s *surfaces) Picture(hash string) (*pixmap.Pixmap, error) {
+func (s *Surfaces) Picture(hash string) (*pixmap.Pixmap, error) {
 	p, err := once(s, &s.pics, "picture ", hash, func() (*pixmap.Pixmap, error) {
 		f, err := s.store.File(context.Background(), hash)
 		if err != nil {
@@ -128,7 +128,7 @@ func (s *surfaces) Picture(hash string) (*pixmap.Pixmap, error) {
 }
 
 // Surface returns the mesh of a model; it implements stage.Files.
-func (s *surfaces) Surface(m *stage.Model) (*mesh.Surface, error) {
+func (s *Surfaces) Surface(m *stage.Model) (*mesh.Surface, error) {
 	return once(s, &s.meshes, "model ", m.Solid+"/"+m.File, func() (*mesh.Surface, error) {
 		return meshfile.Surface(m, func(hash string) (string, []byte, error) {
 			f, err := s.store.File(context.Background(), hash)
@@ -137,5 +137,5 @@ func (s *surfaces) Surface(m *stage.Model) (*mesh.Surface, error) {
 	})
 }
 
-// keep puts a mesh that was made ready elsewhere among those kept.
-func (s *surfaces) keep(hash string, surface *mesh.Surface) { s.meshes.put("/"+hash, surface) }
+// Keep puts a mesh that was made ready elsewhere among those kept.
+func (s *Surfaces) Keep(hash string, surface *mesh.Surface) { s.meshes.put("/"+hash, surface) }
