@@ -24,7 +24,7 @@ check: ## formatting, vet, staticcheck, and whether the built style sheet is cur
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
 	@$(MAKE) -s node_modules
-	@cd web && t=$$(mktemp) && npx --no-install tailwindcss -i input.css -o $$t --minify 2>/dev/null && { cmp -s $$t static/app.css || { echo "web/static/app.css is not current: run make css"; rm -f $$t; exit 1; }; } && rm -f $$t
+	@cd web && t=$$(mktemp) && npx --no-install tailwindcss -i input.css -o $$t --minify 2>/dev/null && { cmp -s $$t page/static/app.css || { echo "web/page/static/app.css is not current: run make css"; rm -f $$t; exit 1; }; } && rm -f $$t
 	@echo "check: all current"
 
 css: ## build the style sheet after a change to styles or templates

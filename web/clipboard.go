@@ -19,7 +19,7 @@ import (
 
 // fragment gives the chosen nodes as text.
 func (v *Server) fragment(c *echo.Context) error {
-	d, err := v.deskData(c)
+	d, err := v.read(c)
 	if err != nil {
 		return err
 	}
@@ -71,7 +71,7 @@ func answered(st *store.State, outcomes []project.Outcome) answer {
 
 // formula checks a formula as it is typed.
 func (v *Server) formula(c *echo.Context) error {
-	d, err := v.deskData(c)
+	d, err := v.read(c)
 	if err != nil {
 		return err
 	}

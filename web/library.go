@@ -14,13 +14,13 @@ import (
 	"mobanta/core/project"
 	"mobanta/recipes"
 	"mobanta/store"
+	"mobanta/web/page"
 )
 
 // An edit may name what it brings in rather than hold it: a recipe that ships
 // with the studio, or an entry of the library.
 const (
-	recipePrefix  = "recipe:"
-	libraryPrefix = "library:"
+	recipePrefix = "recipe:"
 )
 
 // Expand fills in what the edits name.
@@ -62,7 +62,7 @@ func (v *Server) named(ctx context.Context, name string) (*exchange.LookFile, er
 		}
 		return r.File, nil
 	}
-	if id, ok := strings.CutPrefix(name, libraryPrefix); ok {
+	if id, ok := strings.CutPrefix(name, page.LibraryPrefix); ok {
 		e, err := v.store.Kept(ctx, id)
 		if err != nil {
 			return nil, fmt.Errorf("it is not in the library any more: %w", err)
@@ -80,7 +80,7 @@ type start struct {
 
 // starts shows the looks to start from.
 func (v *Server) starts(c *echo.Context) error {
-	d, err := v.deskData(c)
+	d, err := v.read(c)
 	if err != nil {
 		return err
 	}
@@ -97,14 +97,14 @@ func (v *Server) starts(c *echo.Context) error {
 		return err
 	}
 	for _, e := range kept {
-		list = append(list, start{ID: libraryPrefix + e.ID, Name: e.Name, Own: e.ID})
+		list = append(list, start{ID: page.LibraryPrefix + e.ID, Name: e.Name, Own: e.ID})
 	}
 	return v.render(c, http.StatusOK, "starts", map[string]any{"Desk": d, "Starts": list})
 }
 
 // keep puts the look, or the open group, into the library.
 func (v *Server) keep(c *echo.Context) error {
-	d, err := v.deskData(c)
+	d, err := v.read(c)
 	if err != nil {
 		return err
 	}

@@ -1,34 +1,26 @@
-// Package web is the interface: pages, panels, edits and the live picture. Rules of the job are the core's; this room
-// turns requests into edits, and results into pages and frames.
+// Package web is the interface: who may ask, and what is asked: requests become edits, results are answered.
+// Rules of the job are the core's, HTML is made in page, tabs that are open are live's.
 package web
 
 import (
 	"bytes"
 	"context"
-	"crypto/sha256"
-	"embed"
 	"fmt"
-	"html/template"
-	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
 	"path"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
-	"mobanta/core/layout"
 	"mobanta/core/turn"
 	"mobanta/store"
 	"mobanta/web/live"
+	"mobanta/web/page"
 )
-
-//go:embed static templates
-var assets embed.FS
 
 // Server serves the studio over a store.
 type Server struct {
@@ -36,19 +28,11 @@ type Server struct {
 	live     *live.Studio // the tabs that are open
 	reading  turn.Queue   // of those who bring files in: each may take much memory
 	drawing  turn.Queue   // of those who order pictures, likewise
-	layouts  layouts
-	examples examples
-	cards    struct {
-		sync.Mutex
-		kept map[string]string
-	}
-	templates *template.Template
-	stamps    map[string]string // static file → hash of its content
-	sprite    []byte            // icons.svg
-	echo      *echo.Echo
-	log       *slog.Logger
-	options   Options
-	sessions  *sessions
+	pages    *page.Pages
+	echo     *echo.Echo
+	log      *slog.Logger
+	options  Options
+	sessions *sessions
 }
 
 // Options tell how a studio can be reached.
@@ -60,29 +44,12 @@ type Options struct {
 
 // New returns a server over s.
 func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
-	v := &Server{store: s, stamps: map[string]string{}, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), drawing: turn.New()}
-	v.live = live.New(s, v, log)
-	v.layouts.shown = map[string]layout.Layout{}
-	v.examples.made = map[string][]byte{}
-	v.cards.kept = map[string]string{}
-	err := fs.WalkDir(assets, "static", func(name string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
-			return err
-		}
-		data, err := assets.ReadFile(name)
-		v.stamps[strings.TrimPrefix(name, "static/")] = stamp(data)
-		return err
-	})
-	if err == nil {
-		v.sprite, err = sprite()
-		v.stamps["icons.svg"] = stamp(v.sprite)
-	}
-	if err == nil {
-		v.templates, err = template.New("").Funcs(v.functions()).ParseFS(assets, "templates/*.html")
-	}
+	pages, err := page.New()
 	if err != nil {
-		return nil, fmt.Errorf("web: %w", err)
+		return nil, err
 	}
+	v := &Server{store: s, pages: pages, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), drawing: turn.New()}
+	v.live = live.New(s, v, pages, log)
 	v.echo = echo.New()
 	v.echo.Logger = log
 	v.echo.HTTPErrorHandler = v.fail
@@ -98,12 +65,6 @@ func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
 	}))
 	v.routes()
 	return v, nil
-}
-
-// stamp returns what tells one content of a file from another.
-func stamp(data []byte) string {
-	sum := sha256.Sum256(data)
-	return fmt.Sprintf("%x", sum[:6])
 }
 
 // Handler returns the HTTP handler.
@@ -185,16 +146,9 @@ func (v *Server) tab(c *echo.Context) error {
 // kept for good.
 func (v *Server) static(c *echo.Context) error {
 	name := path.Clean("/" + c.Param("*"))[1:]
-	stamp, ok := v.stamps[name]
+	data, stamp, ok := v.pages.Static(name)
 	if !ok {
 		return echo.ErrNotFound
-	}
-	data := v.sprite
-	if name != "icons.svg" {
-		var err error
-		if data, err = assets.ReadFile("static/" + name); err != nil {
-			return err
-		}
 	}
 	h := c.Response().Header()
 	h.Set("ETag", `"`+stamp+`"`)
@@ -209,9 +163,9 @@ func (v *Server) static(c *echo.Context) error {
 
 // render writes a page or a panel.
 func (v *Server) render(c *echo.Context, status int, name string, data any) error {
-	var buf bytes.Buffer
-	if err := v.templates.ExecuteTemplate(&buf, name, data); err != nil {
-		return fmt.Errorf("web: %s: %w", name, err)
+	html, err := v.pages.Render(name, data)
+	if err != nil {
+		return err
 	}
-	return c.HTMLBlob(status, buf.Bytes())
+	return c.HTMLBlob(status, html)
 }

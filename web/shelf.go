@@ -11,10 +11,9 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"mobanta/core/exchange"
-	"mobanta/core/mesh"
-	"mobanta/core/node"
 	"mobanta/core/project"
 	"mobanta/store"
+	"mobanta/web/page"
 )
 
 type shelfPage struct {
@@ -177,14 +176,6 @@ func (v *Server) exportLook(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "application/json", buf.Bytes())
 }
 
-type helpPage struct {
-	Title  string
-	Kinds  []*node.Kind
-	Solids []mesh.Solid
-	Keys   []commandGroup
-	Fixed  []command
-}
-
 func (v *Server) help(c *echo.Context) error {
-	return v.render(c, http.StatusOK, "help.html", helpPage{"Help", node.Catalogue{}.All(), mesh.Solids, commandGroups, fixedKeys})
+	return v.render(c, http.StatusOK, "help.html", page.HelpPage())
 }

@@ -263,7 +263,7 @@ func (s *session) checks(ctx context.Context, w wanted) error {
 	if err != nil {
 		return err
 	}
-	html, err := s.studio.host.Checks(list, len(w.project.Dismissed))
+	html, err := s.studio.pages.Checks(list, len(w.project.Dismissed))
 	if err != nil {
 		return err
 	}

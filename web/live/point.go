@@ -166,7 +166,7 @@ func (s *session) trail(x, y float64) error {
 	if err != nil {
 		return nil // beside the picture
 	}
-	html, err := s.studio.host.Trail(w.project, t)
+	html, err := s.studio.pages.Trail(w.project, t)
 	if err != nil {
 		return err
 	}

@@ -144,8 +144,13 @@ type Host interface {
 	Expand(ctx context.Context, edits []project.Edit) error
 	// Sentence says an error in words for the page; inside tells that it is the studio's own.
 	Sentence(err error) (message string, inside bool)
-	// Checks and Trail show remarks, and how a pixel came to its colour.
+}
+
+// Pages makes what tabs show as HTML beside their pictures.
+type Pages interface {
+	// Checks shows remarks.
 	Checks(list []check.Remark, dismissed int) (html string, err error)
+	// Trail shows how a pixel came to its colour.
 	Trail(p *project.Project, t *picture.Trail) (html string, err error)
 }
 
@@ -159,12 +164,13 @@ type Studio struct {
 	memory *budget.Budget // of all tabs' renderers
 	store  *store.Store
 	host   Host
+	pages  Pages
 	log    *slog.Logger
 }
 
 // New returns a studio over s in which no tab is open.
-func New(s *store.Store, host Host, log *slog.Logger) *Studio {
-	return &Studio{Files: newSurfaces(s), hub: hub{live: map[string]map[*session]bool{}}, memory: budget.New(memoryBudget), store: s, host: host, log: log}
+func New(s *store.Store, host Host, pages Pages, log *slog.Logger) *Studio {
+	return &Studio{Files: newSurfaces(s), hub: hub{live: map[string]map[*session]bool{}}, memory: budget.New(memoryBudget), store: s, host: host, pages: pages, log: log}
 }
 
 // ErrInside is what went wrong in the studio itself: the log has the rest.

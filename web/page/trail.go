@@ -1,7 +1,6 @@
-package web
+package page
 
 import (
-	"bytes"
 	"fmt"
 	"math"
 	"slices"
@@ -14,20 +13,18 @@ import (
 	"mobanta/core/project"
 )
 
-// What tabs show as HTML beside their pictures; the server is their host.
+// What tabs show as HTML beside their pictures.
 
 // Checks shows remarks.
-func (v *Server) Checks(list []check.Remark, dismissed int) (string, error) {
-	var buf bytes.Buffer
-	err := v.templates.ExecuteTemplate(&buf, "checks", map[string]any{"List": list, "Dismissed": dismissed})
-	return buf.String(), err
+func (p *Pages) Checks(list []check.Remark, dismissed int) (string, error) {
+	html, err := p.Render("checks", map[string]any{"List": list, "Dismissed": dismissed})
+	return string(html), err
 }
 
 // Trail shows how a pixel came to its colour.
-func (v *Server) Trail(p *project.Project, t *picture.Trail) (string, error) {
-	var buf bytes.Buffer
-	err := v.templates.ExecuteTemplate(&buf, "trail", trailView(p, t))
-	return buf.String(), err
+func (p *Pages) Trail(doc *project.Project, t *picture.Trail) (string, error) {
+	html, err := p.Render("trail", trailView(doc, t))
+	return string(html), err
 }
 
 // trailPage is what the trail's template shows.

@@ -1,4 +1,4 @@
-package web
+package page
 
 import (
 	"encoding/json"
@@ -22,7 +22,7 @@ import (
 var cat node.Catalogue
 
 // Brief says what matters of a node in a few words, for its card.
-func (d *desk) Brief(n *network.Node) string {
+func (d *Desk) Brief(n *network.Node) string {
 	if g := d.Cat.GroupOf(n); g != nil {
 		return counted(len(g.Nodes), "node")
 	}
@@ -51,7 +51,7 @@ func number(v any) string {
 
 // Describe tells in a sentence what a node is and reads: the text alternative of
 // its card.
-func (d *desk) Describe(n *network.Node) string {
+func (d *Desk) Describe(n *network.Node) string {
 	spec := d.Cat.Of(n)
 	out := n.Title(d.Cat) // then as the card shows it: who speaks to a machine says what is seen
 	if n.Name != "" {
@@ -74,7 +74,7 @@ func (d *desk) Describe(n *network.Node) string {
 
 // Main names the output whose picture a card shows: the first that is read, or
 // else the first; "ID." for Finish.
-func (d *desk) Main(id string) string {
+func (d *Desk) Main(id string) string {
 	n := d.Net.Node(id)
 	if n == nil {
 		return ""
@@ -97,7 +97,7 @@ func (d *desk) Main(id string) string {
 }
 
 // MainOf is Main for a card, which may be a folded section's.
-func (d *desk) MainOf(c layout.Card) string {
+func (d *Desk) MainOf(c layout.Card) string {
 	if !c.Folded {
 		return d.Main(c.ID)
 	}
@@ -120,7 +120,7 @@ type row struct {
 
 // Rows returns the network as an indented list: what Finish reads stands under
 // it, and so on; what nothing reads stands at the end.
-func (d *desk) Rows() []row {
+func (d *Desk) Rows() []row {
 	var out []row
 	seen := map[string]bool{}
 	var walk func(n *network.Node, depth int, port string)
@@ -159,7 +159,7 @@ func (d *desk) Rows() []row {
 
 // field is an input or a setting as the bench and the front show it.
 type field struct {
-	Desk    *desk
+	Desk    *Desk
 	Node    *network.Node
 	Input   *network.Port    // or
 	Setting *network.Setting // one of both
@@ -170,7 +170,7 @@ type field struct {
 
 // Inputs returns the inputs of the chosen node that are not shown in the rows of one
 // of its lists.
-func (d *desk) Inputs() []field {
+func (d *Desk) Inputs() []field {
 	var out []field
 	listed := d.Node.Listed(d.Spec)
 	for i := range d.Spec.Inputs {
@@ -185,7 +185,7 @@ func (d *desk) Inputs() []field {
 
 // Parts returns the settings of the chosen node that have a part of the bench to
 // themselves, such as a ramp or a list.
-func (d *desk) Parts() (out []field) {
+func (d *Desk) Parts() (out []field) {
 	for i := range d.Spec.Settings {
 		if s := &d.Spec.Settings[i]; s.Type.Part() {
 			out = append(out, field{Desk: d, Node: d.Node, Setting: s, Name: s.Name, Key: s.Key})
@@ -195,7 +195,7 @@ func (d *desk) Parts() (out []field) {
 }
 
 // Of returns the first setting of a type of the chosen node, nil for none.
-func (d *desk) Of(t network.SettingType) *network.Setting {
+func (d *Desk) Of(t network.SettingType) *network.Setting {
 	for i := range d.Spec.Settings {
 		if s := &d.Spec.Settings[i]; s.Type == t {
 			return s
@@ -206,7 +206,7 @@ func (d *desk) Of(t network.SettingType) *network.Setting {
 
 // LiveSetting returns the setting that names the live one of the chosen node's choices,
 // nil where none is.
-func (d *desk) LiveSetting() *network.Setting {
+func (d *Desk) LiveSetting() *network.Setting {
 	for i := range d.Spec.Settings {
 		if s := &d.Spec.Settings[i]; s.Live {
 			return s
@@ -216,7 +216,7 @@ func (d *desk) LiveSetting() *network.Setting {
 }
 
 // LiveChoice returns the live one of the chosen node's choices, "" where none is.
-func (d *desk) LiveChoice() string {
+func (d *Desk) LiveChoice() string {
 	if s := d.LiveSetting(); s != nil {
 		return d.Node.Value(s).(string)
 	}
@@ -224,7 +224,7 @@ func (d *desk) LiveChoice() string {
 }
 
 // Settings returns the settings of the chosen node that are fields.
-func (d *desk) Settings() []field {
+func (d *Desk) Settings() []field {
 	var out []field
 	listed := d.Node.Listed(d.Spec)
 	for i := range d.Spec.Settings {
@@ -239,7 +239,7 @@ func (d *desk) Settings() []field {
 
 // Input returns the field of one input of the chosen node, under a name that
 // suits the place.
-func (d *desk) Input(key, name string) field {
+func (d *Desk) Input(key, name string) field {
 	p := d.Spec.Input(key)
 	if p == nil {
 		return field{}
@@ -248,7 +248,7 @@ func (d *desk) Input(key, name string) field {
 }
 
 // Dials returns the fields of the look's front.
-func (d *desk) Dials() []field {
+func (d *Desk) Dials() []field {
 	var out []field
 	n := &d.Look.Network
 	whole := *d
@@ -320,14 +320,14 @@ func (f field) Vals(pairs ...any) (string, error) {
 func (f field) Swatch() string { return f.Desk.SwatchOf(f.Node.Swatches[f.Key]) }
 
 // Ranged tells whether an input of the open group is a number with a slider.
-func (d *desk) Ranged(key string) bool {
+func (d *Desk) Ranged(key string) bool {
 	s := d.Cat.Spec(network.GroupPrefix + d.Group.ID)
 	p, v := s.Input(key), s.Setting(key)
 	return p != nil && p.Type == network.Tone || v != nil && v.Type == network.Number
 }
 
 // SwatchOf returns the name of a swatch, "" for none.
-func (d *desk) SwatchOf(id string) string {
+func (d *Desk) SwatchOf(id string) string {
 	w := d.Project.Swatch(id)
 	switch {
 	case w == nil:
@@ -407,14 +407,14 @@ func points(list [][2]int) string {
 }
 
 // functions are what templates may call.
-func (v *Server) functions() template.FuncMap {
+func (p *Pages) functions() template.FuncMap {
 	return template.FuncMap{
-		"asset":      func(name string) string { return "/static/" + name + "?v=" + v.stamps[name] },
+		"asset":      func(name string) string { return "/static/" + name + "?v=" + p.stamps[name] },
 		"vals":       vals,
 		"num":        number,
 		"path":       wirePath,
 		"wire":       wireAttrs,
-		"card":       v.card,
+		"card":       p.card,
 		"inPort":     inPort,
 		"outPort":    outPort,
 		"points":     points,
@@ -464,13 +464,13 @@ func (v *Server) functions() template.FuncMap {
 		"modules": func() []string {
 			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save", "drag", "keys"}
 		},
-		"icon":    v.icon,
+		"icon":    p.icon,
 		"maxName": func() int { return text.MaxName },
 		"maxNote": func() int { return text.MaxNote },
 	}
 }
 
 // Types lists what an input of a formula may carry.
-func (d *desk) Types() []network.Type {
+func (d *Desk) Types() []network.Type {
 	return []network.Type{network.Tone, network.Color, network.Vector}
 }

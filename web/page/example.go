@@ -1,13 +1,11 @@
-package web
+package page
 
 import (
 	"bytes"
+	"context"
 	"image/png"
-	"net/http"
 	"strings"
 	"sync"
-
-	"github.com/labstack/echo/v5"
 
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
@@ -25,24 +23,24 @@ type examples struct {
 
 const exampleW, exampleH = 150, 110
 
-// example gives a picture of what a kind of node does, on two solids.
-func (v *Server) example(c *echo.Context) error {
-	k := cat.Kind(c.Param("kind"))
+// Example returns a picture, a PNG, of what a kind of node does, on two solids; nil if there
+// is no such kind.
+func (p *Pages) Example(ctx context.Context, kind string) ([]byte, error) {
+	k := cat.Kind(kind)
 	if k == nil {
-		return echo.ErrNotFound
+		return nil, nil
 	}
-	v.examples.mu.Lock()
-	defer v.examples.mu.Unlock()
-	data := v.examples.made[k.Spec.Kind]
+	p.examples.mu.Lock()
+	defer p.examples.mu.Unlock()
+	data := p.examples.made[kind]
 	if data == nil {
 		var err error
-		if data, err = exampleOf(c, k); err != nil {
-			return err
+		if data, err = example(ctx, k); err != nil {
+			return nil, err
 		}
-		v.examples.made[k.Spec.Kind] = data
+		p.examples.made[kind] = data
 	}
-	c.Response().Header().Set("Cache-Control", "max-age=3600")
-	return c.Blob(http.StatusOK, "image/png", data)
+	return data, nil
 }
 
 // exampleFiles gives solids, and one picture: a chequer of four colours.
@@ -59,7 +57,7 @@ func (exampleFiles) Picture(string) (*pixmap.Pixmap, error) {
 	return p, nil
 }
 
-func exampleOf(c *echo.Context, k *node.Kind) ([]byte, error) {
+func example(ctx context.Context, k *node.Kind) ([]byte, error) {
 	net, ref := cat.Example(k, examplePicture)
 	if err := net.Settle(cat); err != nil {
 		return nil, err
@@ -81,7 +79,7 @@ func exampleOf(c *echo.Context, k *node.Kind) ([]byte, error) {
 		job.Peek = &picture.Peek{Look: "look", Ref: ref}
 	}
 	r := picture.NewRenderer(1)
-	if err := r.Render(c.Request().Context(), job, func(*picture.Result) {}); err != nil {
+	if err := r.Render(ctx, job, func(*picture.Result) {}); err != nil {
 		return nil, err
 	}
 	var buf bytes.Buffer

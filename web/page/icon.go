@@ -1,4 +1,4 @@
-package web
+package page
 
 import (
 	"fmt"
@@ -17,7 +17,7 @@ var familyIcons = map[string]string{
 func sprite() ([]byte, error) {
 	entries, err := assets.ReadDir("static/icons")
 	if err != nil {
-		return nil, fmt.Errorf("web: %w", err)
+		return nil, fmt.Errorf("page: %w", err)
 	}
 	var b strings.Builder
 	b.WriteString(`<svg xmlns="http://www.w3.org/2000/svg">`)
@@ -28,7 +28,7 @@ func sprite() ([]byte, error) {
 		}
 		data, err := assets.ReadFile("static/icons/" + e.Name())
 		if err != nil {
-			return nil, fmt.Errorf("web: %w", err)
+			return nil, fmt.Errorf("page: %w", err)
 		}
 		_, svg, _ := strings.Cut(string(data), "<svg")
 		_, body, _ := strings.Cut(svg, ">")
@@ -42,12 +42,12 @@ func sprite() ([]byte, error) {
 
 // icon returns an icon of the shipped set, or that of a family of nodes, to be
 // set into a page beside its label.
-func (v *Server) icon(name string) (template.HTML, error) {
+func (p *Pages) icon(name string) (template.HTML, error) {
 	if f, ok := familyIcons[name]; ok {
 		name = f
 	}
-	if _, ok := v.stamps["icons/"+name+".svg"]; !ok {
-		return "", fmt.Errorf("web: there is no icon %q", name)
+	if _, ok := p.stamps["icons/"+name+".svg"]; !ok {
+		return "", fmt.Errorf("page: there is no icon %q", name)
 	}
-	return template.HTML(`<svg class="lucide" aria-hidden="true"><use href="/static/icons.svg?v=` + v.stamps["icons.svg"] + `#` + name + `"/></svg>`), nil
+	return template.HTML(`<svg class="lucide" aria-hidden="true"><use href="/static/icons.svg?v=` + p.stamps["icons.svg"] + `#` + name + `"/></svg>`), nil
 }

@@ -1,14 +1,13 @@
-package web
+package page
 
 import (
-	"net/http"
-
-	"github.com/labstack/echo/v5"
+	"mobanta/core/mesh"
+	"mobanta/core/node"
 )
 
-// command is something that a key does on the desk. The page finds the key of a command
+// Command is something that a key does on the desk. The page finds the key of a command
 // here, unless the artist has given it another.
-type command struct {
+type Command struct {
 	ID   string `json:"id"`
 	Key  string `json:"key"` // as it is shown: "T", "Shift D", "Ctrl C"
 	Text string `json:"text"`
@@ -16,7 +15,7 @@ type command struct {
 
 // Single tells whether a command's key is a letter, a digit or a sign without Ctrl: such
 // keys can be switched off, for those who speak to their machine or whose hands shake.
-func (c command) Single() bool {
+func (c Command) Single() bool {
 	key := c.Key
 	if len(key) > 6 && key[:6] == "Shift " {
 		key = key[6:]
@@ -24,28 +23,28 @@ func (c command) Single() bool {
 	return len([]rune(key)) == 1
 }
 
-// commandGroup is the commands of one place.
-type commandGroup struct {
+// CommandGroup is the commands of one place.
+type CommandGroup struct {
 	Name string
-	List []command
+	List []Command
 }
 
-var commandGroups = []commandGroup{
-	{"Picture", []command{
+var commandGroups = []CommandGroup{
+	{"Picture", []Command{
 		{"turn", "T", "turn the view"}, {"pan", "G", "pan the view"}, {"zoom", "Z", "zoom"}, {"light", "L", "move the light; again for another way to move it"},
 		{"edge", "J", "drag a band edge"}, {"ask", "Q", "ask a pixel why it has its colour"}, {"take", "C", "pick a colour"}, {"frame", "F", "frame the stage"},
 		{"picture", "V", "go to the picture"}, {"checks", "H", "checks: what may be a mistake"}, {"save", "Ctrl S", "save the picture as a file"},
 	}},
-	{"Panels", []command{
+	{"Panels", []Command{
 		{"network", "1", "network"}, {"list", "2", "list"}, {"front", "3", "front"}, {"colours", "4", "colours"}, {"stage", "5", "stage"},
 		{"only-front", "0", "the front alone beside the picture"}, {"bench", "B", "go to the bench"}, {"cards", "N", "go to the network"},
 		{"before", "[", "look before"}, {"after", "]", "look after"}, {"undo", "Ctrl Z", "undo"}, {"redo", "Ctrl Shift Z", "redo"},
 	}},
-	{"Network", []command{
+	{"Network", []Command{
 		{"add", "/", "add a node"}, {"find", "Ctrl F", "find a node; Enter chooses it"}, {"fit", "A", "fit the network into its panel"}, {"larger", "+", "larger"}, {"smaller", "-", "smaller"},
 		{"none", "Escape", "choose nothing more"}, {"menu", "M", "menu of all that can be done with the chosen nodes"},
 	}},
-	{"Chosen nodes", []command{
+	{"Chosen nodes", []Command{
 		{"choose", "Enter", "settings on the bench"}, {"pick", "X", "choose one more, as Shift and a press do"}, {"peek", "P", "peek: show the node's own result, again to return"},
 		{"rename", "F2", "rename"}, {"note", "K", "write a note"}, {"wire", "W", "choose what feeds it"}, {"swap", "S", "swap its two inputs"}, {"replace", "R", "replace it by another kind"},
 		{"off", "O", "bypass it, or take it in again"}, {"duplicate", "D", "duplicate with its wires"}, {"duplicate-bare", "Shift D", "duplicate without wires"},
@@ -56,7 +55,7 @@ var commandGroups = []commandGroup{
 }
 
 // commands returns all commands.
-func commands() (out []command) {
+func commands() (out []Command) {
 	for _, g := range commandGroups {
 		out = append(out, g.List...)
 	}
@@ -64,7 +63,7 @@ func commands() (out []command) {
 }
 
 // fixedKeys are keys that belong to what has the focus, and stay.
-var fixedKeys = []command{
+var fixedKeys = []Command{
 	{"", "arrows on the picture", "use the tool, Shift for larger steps; with edge, ask and pick they move a mark, and Enter presses there"},
 	{"", "arrows in the network", "go from card to card"},
 	{"", "arrows on a band edge", "move it by 0.01, Shift by 0.05; Insert adds a band, Delete removes it"},
@@ -72,8 +71,20 @@ var fixedKeys = []command{
 	{"", "Escape while dragging", "let go: nothing has changed"},
 }
 
-// settings is the page on which keys are changed. What is changed there is the browser's,
-// not the project's.
-func (v *Server) settings(c *echo.Context) error {
-	return v.render(c, http.StatusOK, "settings.html", map[string]any{"Groups": commandGroups})
+// Settings is what the page of settings shows.
+type Settings struct{ Groups []CommandGroup }
+
+// SettingsPage returns what the page of settings shows.
+func SettingsPage() Settings { return Settings{commandGroups} }
+
+// Help is what the help page shows.
+type Help struct {
+	Title  string
+	Kinds  []*node.Kind
+	Solids []mesh.Solid
+	Keys   []CommandGroup
+	Fixed  []Command
 }
+
+// HelpPage returns what the help page shows.
+func HelpPage() Help { return Help{"Help", cat.All(), mesh.Solids, commandGroups, fixedKeys} }

@@ -1,4 +1,4 @@
-package web
+package page
 
 import (
 	"bytes"
@@ -33,8 +33,8 @@ func box(c layout.Card, section, stamp, content string) string {
 // card returns the markup of a card, with a stamp of its content. Where the page
 // has it already, under that stamp, an empty element stands for it: of a large
 // network little changes with an edit.
-func (v *Server) card(d *desk, c layout.Card) (template.HTML, error) {
-	inner, err := v.cardInner(d, c)
+func (p *Pages) card(d *Desk, c layout.Card) (template.HTML, error) {
+	inner, err := p.cardInner(d, c)
 	if err != nil {
 		return "", err
 	}
@@ -54,7 +54,7 @@ const maxCards = 4000
 
 // cardInner returns what is within a card's box. It is kept under all that it
 // shows, for templates are slow and most cards stay as they are.
-func (v *Server) cardInner(d *desk, c layout.Card) (string, error) {
+func (p *Pages) cardInner(d *Desk, c layout.Card) (string, error) {
 	n := d.Net.Node(c.ID)
 	key := ""
 	if n != nil && !c.Folded {
@@ -65,24 +65,24 @@ func (v *Server) cardInner(d *desk, c layout.Card) (string, error) {
 		spec := d.Cat.Of(n)
 		chosen := d.Section == nil && d.Node != nil && d.Node.ID == n.ID
 		key = fmt.Sprint(string(text), d.Describe(n), d.Brief(n), spec.Name, spec.Family, chosen, d.MainOf(c), c.Ins, c.Outs, c.Tall)
-		v.cards.Lock()
-		inner, ok := v.cards.kept[key]
-		v.cards.Unlock()
+		p.cards.Lock()
+		inner, ok := p.cards.kept[key]
+		p.cards.Unlock()
 		if ok {
 			return inner, nil
 		}
 	}
 	var buf bytes.Buffer
-	if err := v.templates.ExecuteTemplate(&buf, "card", map[string]any{"Desk": d, "Card": c}); err != nil {
+	if err := p.templates.ExecuteTemplate(&buf, "card", map[string]any{"Desk": d, "Card": c}); err != nil {
 		return "", err
 	}
 	if key != "" {
-		v.cards.Lock()
-		defer v.cards.Unlock()
-		if len(v.cards.kept) >= maxCards {
-			clear(v.cards.kept)
+		p.cards.Lock()
+		defer p.cards.Unlock()
+		if len(p.cards.kept) >= maxCards {
+			clear(p.cards.kept)
 		}
-		v.cards.kept[key] = buf.String()
+		p.cards.kept[key] = buf.String()
 	}
 	return buf.String(), nil
 }
@@ -119,7 +119,7 @@ func wireAttrs(p layout.Path) template.HTMLAttr {
 }
 
 // SectionID returns the id of the section that a node is in, "" for none.
-func (d *desk) SectionID(node string) string {
+func (d *Desk) SectionID(node string) string {
 	if s := d.Net.SectionOf(node); s != nil {
 		return s.ID
 	}
