@@ -31,7 +31,7 @@ func (v *Server) savePicture(c *echo.Context) error {
 	}
 	o := frame.Order{W: number("w"), H: number("h"), Samples: number("samples"), Clear: c.QueryParam("backdrop") == "none", Gate: &v.live.Gate}
 	if err := o.Check(); err != nil || o.W*o.H > maxOrdered {
-		return fmt.Errorf("frame: a picture has a width and a height in whole pixels, at most %d million in all, such as 3840 × 2160, and 1 to 256 positions in each.", maxOrdered>>20)
+		return fmt.Errorf("frame: a picture has a width and a height in whole pixels, at most %d million in all, such as 3840 × 2160, and 1 to 256 positions in each", maxOrdered>>20)
 	}
 	format := frame.PNG8
 	if number("bits") == 16 {
