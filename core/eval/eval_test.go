@@ -108,6 +108,16 @@ func TestKeptResultsAreTheSameAndOnlyWhatChangedIsComputed(t *testing.T) {
 	moved := run(t, n, env, "light.tone")
 	assert.NotSame(t, &first[0][0][0], &moved[0][0][0], "a moved light is read anew")
 	assert.Same(t, &normal[0][0][0], &run(t, n, env, "normal")[0][0][0], "a normal does not hang on lights")
+
+	all := env.Kept.Bytes()
+	env.Kept.Shed(0)
+	assert.Equal(t, all, env.Kept.Bytes())
+	env.Kept.Shed(1)
+	assert.Less(t, env.Kept.Bytes(), all)
+	assert.GreaterOrEqual(t, env.Kept.Bytes(), all-3*per, "of one step")
+	assert.Same(t, &normal[0][0][0], &run(t, n, env, "normal")[0][0][0], "what was used last stays")
+	env.Kept.Shed(1 << 40)
+	assert.Zero(t, env.Kept.Bytes())
 }
 
 func TestTheBudgetHolds(t *testing.T) {

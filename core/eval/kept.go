@@ -55,13 +55,21 @@ func (k *Kept) before(p *Program, keys []Key) map[Key]bool {
 	return k.past
 }
 
-// Shed lets go of everything.
-func (k *Kept) Shed() {
+// Shed lets go of at least so many bytes, or of everything, first of what was used least
+// recently.
+func (k *Kept) Shed(bytes int) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	k.order.Init()
-	clear(k.byKey)
-	k.used = 0
+	for most := max(0, k.used-bytes); k.used > most && k.order.Len() > 0; {
+		k.drop()
+	}
+}
+
+// drop lets go of what was used least recently; k.mu is held.
+func (k *Kept) drop() {
+	old := k.order.Remove(k.order.Back()).(*entry)
+	delete(k.byKey, old.key)
+	k.used -= old.size
 }
 
 func (k *Kept) get(key Key) [][]node.Plane {
@@ -90,9 +98,6 @@ func (k *Kept) put(key Key, planes [][]node.Plane) {
 	k.byKey[key] = k.order.PushFront(e)
 	k.used += e.size
 	for k.used > k.budget && k.order.Len() > 1 {
-		last := k.order.Back()
-		old := k.order.Remove(last).(*entry)
-		delete(k.byKey, old.key)
-		k.used -= old.size
+		k.drop()
 	}
 }

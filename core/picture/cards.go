@@ -48,7 +48,7 @@ const cardBudget = 48 << 20
 // Outputs that are not there are left out; so is everything if no part of the
 // picture wears the look.
 func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h int, have map[string]eval.Key) ([]CardPicture, error) {
-	defer r.Use()()
+	defer r.work()()
 	defer r.settleAccount()
 	ctx, leave := r.enter(ctx, order.Cards)
 	defer leave()
@@ -269,7 +269,7 @@ func (r *Renderer) shrink(dst []byte, w, h int, crop image.Rectangle, at func(p 
 
 // Small returns the last picture in w × h pixels, cut to that shape.
 func (r *Renderer) Small(w, h int) *image.NRGBA {
-	defer r.Use()()
+	defer r.work()()
 	img := image.NewNRGBA(image.Rect(0, 0, w, h))
 	b := image.Rect(0, 0, r.job.W, r.job.H)
 	if b.Dx()*h > b.Dy()*w {
@@ -292,7 +292,7 @@ type Histogram struct {
 // Histogram counts the values of a tone input over all pixels of the last
 // picture that wear the look.
 func (r *Renderer) Histogram(ctx context.Context, look, id, input string, bins int) (Histogram, error) {
-	defer r.Use()()
+	defer r.work()()
 	gi := r.find(look)
 	if gi < 0 {
 		return Histogram{Bins: make([]int, bins)}, nil
@@ -320,7 +320,7 @@ func count(tones node.Plane, bins int) Histogram {
 // PartAt returns the part that the last picture shows at a place, in picture
 // heights from the top left corner; ok is false where it shows none.
 func (r *Renderer) PartAt(u, v float64) (part stage.Part, ok bool) {
-	defer r.Use()()
+	defer r.work()()
 	x, y := int(u*float64(r.job.H)), int(v*float64(r.job.H))
 	if len(r.seen) == 0 || x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
 		return part, false

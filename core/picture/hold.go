@@ -39,16 +39,22 @@ func (r *Renderer) Holds() bool {
 	return len(r.seen) > 0 && r.result.Base != nil
 }
 
-// Use says that the renderer is wanted: it lets go of nothing for others until done is
-// called, so that what it has drawn can be asked about.
-func (r *Renderer) Use() (done func()) {
+// Use says that the renderer is wanted: it does not let go of its picture for others until
+// done is called, so that what it has drawn can be asked about.
+func (r *Renderer) Use() (done func()) { return r.count(&r.users) }
+
+// work says that the renderer is at work: it lets go of nothing for others until done is
+// called.
+func (r *Renderer) work() (done func()) { return r.count(&r.busy) }
+
+func (r *Renderer) count(n *int) (done func()) {
 	r.mu.Lock()
-	r.users++
+	*n++
 	r.mu.Unlock()
 	return func() {
 		r.mu.Lock()
 		defer r.mu.Unlock()
-		r.users--
+		*n--
 	}
 }
 
@@ -62,14 +68,14 @@ func (r *Renderer) settleAccount() {
 }
 
 // shed lets go of as much as it takes to hold at most so many bytes, also of the
-// picture; it is called by others who share the budget.
+// picture if nobody wants it; it is called by others who share the budget.
 func (r *Renderer) shed(most int) (size int, ok bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if r.users > 0 {
+	if r.busy > 0 {
 		return 0, false
 	}
-	return r.trim(most, true), true
+	return r.trim(most, r.users == 0), true
 }
 
 // Size returns how many bytes the renderer remembers.
@@ -106,8 +112,8 @@ func (r *Renderer) trim(most int, all bool) int {
 			}
 		},
 		func() { r.groupsLet(func(g *group) { g.thin = nil }) },
-		func() { r.groupsLet(func(g *group) { g.kept.Shed() }) },
-		func() { r.groupsLet(func(g *group) { g.found.Shed() }) },
+		func() { r.groupsLet(func(g *group) { g.kept.Shed(r.Size() - most) }) },
+		func() { r.groupsLet(func(g *group) { g.found.Shed(r.Size() - most) }) },
 		func() { r.groupsLet(func(g *group) { g.set.Forget() }) },
 	}
 	if all {

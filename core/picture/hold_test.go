@@ -74,3 +74,35 @@ func TestRenderersShareABudget(t *testing.T) {
 	}
 	assert.Zero(t, b.Used())
 }
+
+// Who wants a renderer's picture keeps the picture, not what would only make the next one
+// sooner: a hand that moves needs that room.
+func TestAHeldPictureStaysButNotWhatWasFoundForIt(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Torus(1, 0.4, 96, 48))
+	j := job(sc, look(t, inked), 300, 200, 8)
+	b := budget.New(16 << 20)
+	held := picture.NewRenderer(2)
+	held.Under(b)
+	bytesOf(t, held, j)
+	before := held.Size()
+	want, err := held.Trail(context.Background(), 0.5, 0.5)
+	require.NoError(t, err)
+	done := held.Use()
+	for range 3 {
+		r := picture.NewRenderer(2)
+		r.Under(b)
+		bytesOf(t, r, j)
+	}
+	assert.True(t, held.Holds())
+	assert.Less(t, held.Size(), before/2)
+	got, err := held.Trail(context.Background(), 0.5, 0.5)
+	require.NoError(t, err)
+	assert.Equal(t, want, got)
+	done()
+	last := picture.NewRenderer(2)
+	last.Under(b)
+	more := j
+	more.W, more.H = 900, 600
+	bytesOf(t, last, more)
+	assert.False(t, held.Holds())
+}

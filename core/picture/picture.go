@@ -63,7 +63,8 @@ type Renderer struct {
 	working *order.Work
 	account *budget.Account
 	mu      sync.Mutex // of users, and of letting go
-	users   int
+	users   int        // who want its picture
+	busy    int        // who are at work with it
 
 	cat   node.Catalogue
 	plain *network.Network
@@ -132,7 +133,7 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	if job.W < 1 || job.H < 1 || job.W*job.H > MaxPixels {
 		return fmt.Errorf("picture: %d × %d pixels is not a size that can be rendered", job.W, job.H)
 	}
-	defer r.Use()()
+	defer r.work()()
 	defer r.settleAccount()
 	job.Samples = max(1, min(MaxSamples, job.Samples))
 	show = r.outside(show)

@@ -59,7 +59,7 @@ func (r *Renderer) sampleOf(u, v float64) (g *group, x, y int, err error) {
 
 // Trail returns how the pixel at a place came to its colour.
 func (r *Renderer) Trail(ctx context.Context, u, v float64) (*Trail, error) {
-	defer r.Use()()
+	defer r.work()()
 	g, x, y, err := r.sampleOf(u, v)
 	if err != nil {
 		return nil, err
@@ -150,7 +150,7 @@ const gripReach = 12
 // edges that are about as near, one of the node prefer comes first. ok is false
 // if there is none.
 func (r *Renderer) Grip(ctx context.Context, u, v float64, prefer string) (best Grip, ok bool, err error) {
-	defer r.Use()()
+	defer r.work()()
 	g, x0, y0, err := r.sampleOf(u, v)
 	if err != nil || g == nil {
 		return best, false, err
@@ -268,7 +268,7 @@ func (r *Renderer) cutters(ctx context.Context, g *group, d *network.Node, at in
 // picture: where its edge must lie to run through that place. The error says why
 // there is none.
 func (r *Renderer) Held(ctx context.Context, grip Grip, u, v float64) (float32, error) {
-	defer r.Use()()
+	defer r.work()()
 	g, x, y, err := r.sampleOf(u, v)
 	if err != nil {
 		return 0, err
@@ -306,7 +306,7 @@ func (r *Renderer) Borrow(from *Renderer) {
 // Tones returns the values of a tone input at all pixels of the last picture that
 // wear the look; nil if none does or there is no such input.
 func (r *Renderer) Tones(ctx context.Context, look, id, input string) ([]float32, error) {
-	defer r.Use()()
+	defer r.work()()
 	gi := r.find(look)
 	if gi < 0 || r.groups[gi].set.N == 0 {
 		return nil, nil
@@ -327,7 +327,7 @@ func (r *Renderer) Tones(ctx context.Context, look, id, input string) ([]float32
 // picture that wear the look, in the order of Tones; nil if none does. net may be
 // another version of the look's network.
 func (r *Renderer) ToneOf(ctx context.Context, look string, net *network.Network, ref network.Ref) ([]float32, error) {
-	defer r.Use()()
+	defer r.work()()
 	gi := r.find(look)
 	if gi < 0 || r.groups[gi].set.N == 0 {
 		return nil, nil
@@ -359,7 +359,7 @@ type Range struct{ Min, Max float32 }
 // "node.port", between which values they lie over the last picture; nil if
 // nothing wears the look.
 func (r *Renderer) Ranges(ctx context.Context, look string) (map[network.Ref]Range, error) {
-	defer r.Use()()
+	defer r.work()()
 	gi := r.find(look)
 	if gi < 0 || r.groups[gi].set.N == 0 || r.job.Looks[look] == nil {
 		return nil, nil

@@ -16,6 +16,7 @@ type Findings struct {
 	points *sample.Points
 	mu     sync.Mutex
 	found  map[string]*found
+	clock  int       // counts what is asked for and kept
 	base   *Findings // of the same parts as the first position in each pixel saw them; nil for these themselves
 	whole  *Findings // of the points that these were picked from
 	from   []int32   // which of them
@@ -25,6 +26,14 @@ type Findings struct {
 type found struct {
 	level  int
 	planes [][]float32 // each as long as there are points
+	used   int         // when, by the clock of the findings
+}
+
+func (n *found) bytes() (sum int) {
+	for _, p := range n.planes {
+		sum += 4 * len(p)
+	}
+	return sum
 }
 
 // maxFound limits what is kept of a set: lights that have moved on leave theirs.
@@ -51,6 +60,10 @@ func (f *Findings) Pick(points *sample.Points, from []int32) *Findings {
 func (f *Findings) get(name string) *found {
 	f.mu.Lock()
 	own := f.found[name]
+	if own != nil {
+		f.clock++
+		own.used = f.clock
+	}
 	f.mu.Unlock()
 	if f.whole == nil {
 		return own
@@ -73,10 +86,29 @@ func (f *Findings) get(name string) *found {
 func (f *Findings) keep(name string, n *found) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	if f.found == nil || len(f.found) >= maxFound {
+	if f.found == nil {
 		f.found = map[string]*found{}
 	}
+	f.clock++
+	n.used = f.clock
 	f.found[name] = n
+	if len(f.found) > maxFound {
+		f.drop()
+	}
+}
+
+// drop lets go of what was used least recently, and returns how much that was; f.mu is
+// held.
+func (f *Findings) drop() int {
+	oldest := ""
+	for name, n := range f.found {
+		if _, ok := f.found[oldest]; !ok || n.used < f.found[oldest].used {
+			oldest = name
+		}
+	}
+	size := f.found[oldest].bytes()
+	delete(f.found, oldest)
+	return size
 }
 
 // Bytes returns how much is kept.
@@ -85,20 +117,19 @@ func (f *Findings) Bytes() int {
 	defer f.mu.Unlock()
 	sum := 0
 	for _, n := range f.found {
-		for _, p := range n.planes {
-			sum += 4 * len(p)
-		}
+		sum += n.bytes()
 	}
 	return sum
 }
 
-// Shed lets go of what is kept and returns how much that was.
-func (f *Findings) Shed() int {
-	n := f.Bytes()
+// Shed lets go of at least so many bytes of what is kept, or of all, first of what was
+// used least recently.
+func (f *Findings) Shed(bytes int) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	f.found = nil
-	return n
+	for bytes > 0 && len(f.found) > 0 {
+		bytes -= f.drop()
+	}
 }
 
 // Site is where rays are sent from.

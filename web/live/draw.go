@@ -9,6 +9,7 @@ import (
 	"image/png"
 	"math"
 	"reflect"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -202,7 +203,9 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		begins := first
 		if first = false; begins {
 			if w.hand {
-				s.part = nextPart(part, time.Since(start))
+				s.part = s.pace.next(part, time.Since(start))
+			} else {
+				s.pace = pace{}
 			}
 			s.mu.Lock()
 			s.settles = true
@@ -366,14 +369,38 @@ func (s *session) compare(ctx context.Context, w wanted, job picture.Job, part f
 	})
 }
 
-// nextPart returns how large the next picture for the hand should be, in parts of the
-// full size along each side, after one of a size took so long. It goes up by little at a
-// time, and stays where it is about right: what is known of one size is of no use to
-// another.
-func nextPart(part float64, took time.Duration) float64 {
+// pace is how long the last pictures for the hand took that had one size.
+type pace struct {
+	part float64
+	took []time.Duration
+}
+
+// next returns how large the next picture for the hand should be, in parts of the
+// full size along each side, after one of a size took so long. The first of a size
+// makes what the others of it find made, and says nothing; one that was late alone
+// says nothing either. It goes up by little at a time, and stays where it is about right.
+func (c *pace) next(part float64, took time.Duration) float64 {
+	if c.part != part {
+		*c = pace{part: part}
+		return part
+	}
+	c.took = append(c.took, took)
+	if len(c.took) < 2 {
+		return part
+	}
+	low, high := slices.Min(c.took), slices.Max(c.took)
+	c.took = c.took[1:]
+	switch {
+	case low > targetTime:
+		took = low
+	case high < targetTime:
+		took = high
+	default:
+		return part
+	}
 	next := part * math.Sqrt(float64(targetTime)/float64(max(took, time.Millisecond)))
 	next = max(leastPart, min(1, math.Round(20*min(next, 1.25*part))/20))
-	if next > part*0.9 && next < part*1.12 && next < 1 {
+	if next > part*0.9 && next < part*1.1 && next < 1 {
 		return part
 	}
 	return next

@@ -112,6 +112,7 @@ type session struct {
 	whole    bool    // whether sent holds a whole picture
 	pix      []byte  // what was encoded last
 	part     float64 // pictures for the hand are this part of the size
+	pace     pace    // of those
 	thumbed  int64
 	checker  *picture.Renderer
 	checked  int64  // the version that was looked through last
@@ -127,7 +128,7 @@ const (
 	ballSize   = 76
 	cardW      = 76 // of the pictures on cards, in pixels
 	cardH      = 62
-	targetTime = 58 * time.Millisecond  // for a picture while the camera or a light moves: with what it takes to show it, 12 and more a second
+	targetTime = 54 * time.Millisecond  // for a picture while the camera or a light moves: with what it takes to show it, 12 and more a second
 	leastPart  = 0.25                   // of the size that such a picture has
 	manyNodes  = 60                     // in all looks: more take a while
 	stillTime  = 150 * time.Millisecond // until a hand counts as resting
