@@ -36,8 +36,12 @@ func (r *Renderer) Close() {
 func (r *Renderer) Holds() bool {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	return len(r.seen) > 0 && r.result.Base != nil
+	return r.holds()
 }
+
+// holds is Holds for those who are at work: a picture that came to nothing may have left
+// what it sees, and the film of the one before.
+func (r *Renderer) holds() bool { return len(r.seen) > 0 && len(r.result.Base) == 4*r.job.W*r.job.H }
 
 // Use says that the renderer is wanted: it does not let go of its picture for others until
 // done is called, so that what it has drawn can be asked about.

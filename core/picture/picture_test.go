@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"image"
 	"image/color"
 	"image/png"
 	"math"
@@ -378,4 +379,40 @@ func TestASettledPictureStays(t *testing.T) {
 		assert.Greater(t, shown, 1)
 		assert.True(t, dirty)
 	}
+}
+
+// What a picture is drawn over tells how much of it is to be sent: what is sent too much costs
+// the hand, what is sent too little leaves the old picture standing.
+func TestAsMuchIsDirtyAsDiffers(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))
+	flat := func(stop string) *network.Network {
+		return look(t, strings.Replace(banded, "0.3", stop, 1)+`{"id":"end","kind":"Finish","in":{"colour":"bands.colour"}}`)
+	}
+	r := picture.NewRenderer(2)
+	dirty := func(j picture.Job) (first image.Rectangle, whole bool) {
+		t.Helper()
+		shown := 0
+		require.NoError(t, r.Render(context.Background(), j, func(res *picture.Result) {
+			if shown++; shown == 1 {
+				first, whole = res.Dirty, res.Dirty == res.Bounds()
+			}
+		}))
+		require.Positive(t, shown)
+		return first, whole
+	}
+	quick := func(stop string, w int) picture.Job { return job(sc, flat(stop), w, 100, 1) }
+	_, whole := dirty(quick("0.3", 160))
+	assert.True(t, whole, "the first picture")
+	box, whole := dirty(quick("0.5", 160))
+	assert.False(t, whole, "another edge")
+	assert.False(t, box.Empty())
+	_, whole = dirty(quick("0.5", 120))
+	assert.True(t, whole, "another size")
+	sc.Stage.Backdrop.Color = [3]float32{1, 0, 0}
+	sc = stagetest.Again(t, sc)
+	_, whole = dirty(quick("0.5", 120))
+	assert.True(t, whole, "another backdrop")
+	dirty(job(sc, flat("0.5"), 120, 100, 8)) // which settles
+	_, whole = dirty(quick("0.4", 120))
+	assert.True(t, whole, "what had settled at its edges is rough again")
 }

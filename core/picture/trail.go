@@ -47,7 +47,7 @@ var errOutside = errors.New("picture: the place lies outside the picture")
 // model.
 func (r *Renderer) sampleOf(u, v float64) (g *group, x, y int, err error) {
 	x, y = int(math.Floor(u*float64(r.job.H))), int(math.Floor(v*float64(r.job.H)))
-	if len(r.seen) == 0 || r.result.Base == nil || x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
+	if !r.holds() || x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
 		return nil, x, y, errOutside
 	}
 	t := r.seen[0].Tri[y*r.job.W+x]

@@ -168,3 +168,34 @@ func TestRangesAndTones(t *testing.T) {
 	assert.True(t, r.Seen(stagetest.Look))
 	assert.False(t, r.Seen("other"))
 }
+
+func TestWhereThereIsNoPictureNothingIsAnswered(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))
+	net := look(t, inked)
+	r := picture.NewRenderer(2)
+	asked := func(u, v float64) error {
+		_, err := r.Trail(context.Background(), u, v)
+		return err
+	}
+	assert.Error(t, asked(0.5, 0.5), "nothing was drawn")
+	broken := net.Clone()
+	broken.Nodes[0].Kind = "Nothing like it"
+	fail := func(w, h int) {
+		t.Helper()
+		require.Error(t, r.Render(context.Background(), job(sc, &broken, w, h, 1), func(*picture.Result) {}))
+	}
+	fail(30, 20)
+	assert.False(t, r.Holds())
+	assert.Error(t, asked(0.5, 0.5), "a picture came to nothing")
+	render(t, r, job(sc, net, 30, 20, 1), func(*picture.Result) {})
+	assert.True(t, r.Holds())
+	for _, p := range [][2]float64{{0, 0}, {1.49, 0}, {0, 0.99}, {1.49, 0.99}, {0.75, 0.5}} {
+		assert.NoError(t, asked(p[0], p[1]), "%v", p)
+	}
+	for _, p := range [][2]float64{{-0.01, 0.5}, {1.51, 0.5}, {0.5, -0.01}, {0.5, 1.01}} {
+		assert.Error(t, asked(p[0], p[1]), "%v", p)
+	}
+	fail(60, 40)
+	assert.False(t, r.Holds())
+	assert.Error(t, asked(1.4, 0.9), "the film is that of a smaller picture")
+}
