@@ -416,3 +416,18 @@ func TestAsMuchIsDirtyAsDiffers(t *testing.T) {
 	_, whole = dirty(quick("0.4", 120))
 	assert.True(t, whole, "what had settled at its edges is rough again")
 }
+
+func TestAPeekShowsTheLinesItLooksAtAlone(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))
+	r := picture.NewRenderer(2)
+	inks := func(p *picture.Peek) (any bool) {
+		j := job(sc, look(t, inked), 120, 90, 1)
+		j.Peek = p
+		render(t, r, j, func(res *picture.Result) { any = res.Ink != nil })
+		return any
+	}
+	assert.True(t, inks(nil))
+	assert.False(t, inks(&picture.Peek{Look: stagetest.Look, Ref: network.ParseRef("bands.colour")}))
+	assert.True(t, inks(&picture.Peek{Look: stagetest.Look, Ref: network.ParseRef("ink.lines")}))
+	assert.False(t, inks(&picture.Peek{Look: "another", Ref: network.ParseRef("ink.lines")}))
+}
