@@ -15,34 +15,11 @@ import (
 
 	"mobanta/core/layout"
 	"mobanta/core/network"
+	"mobanta/core/network/networktest"
 	"mobanta/core/node"
 )
 
 var cat node.Catalogue
-
-// parse reads nodes as a look file holds them.
-func parse(t testing.TB, text string) *network.Network {
-	t.Helper()
-	n := &network.Network{}
-	require.NoError(t, json.Unmarshal([]byte(text), &n.Nodes))
-	return n
-}
-
-const banded = `[
-	{"id":"light","kind":"Diffuse light"},
-	{"id":"bands","kind":"Ramp","in":{"tone":"light.tone"}},
-	{"id":"rim","kind":"Outline"},
-	{"id":"mix","kind":"Blend","in":{"base":"bands","over":"#102030","amount":"rim.tone"}},
-	{"id":"ink","kind":"Edge lines"},
-	{"id":"end","kind":"Finish","in":{"colour":"mix.colour","lines":["ink.lines"]}}
-]`
-
-func settled(t testing.TB) *network.Network {
-	t.Helper()
-	n := parse(t, banded)
-	require.NoError(t, n.Settle(cat))
-	return n
-}
 
 var z = layout.Sizes{CardW: 156, CardH: 58, PortW: 51, OutW: 76, GapX: 12, GapY: 14, Port: 14, Out: 28, Lane: 6, Title: 18}
 
@@ -113,7 +90,7 @@ func contains(poly [][2]int, x, y int) bool {
 func TestLayoutRunsDownwardWithoutOverlap(t *testing.T) {
 	r := rand.New(rand.NewPCG(5, 6))
 	for range 20 {
-		n := settled(t)
+		n := networktest.Settled(t, cat)
 		for range 30 {
 			n.Add(cat, cat.All()[r.IntN(len(cat.All()))].Spec.Kind)
 			a, b := n.Nodes[r.IntN(len(n.Nodes))], n.Nodes[r.IntN(len(n.Nodes))]
@@ -145,7 +122,7 @@ func order(l layout.Layout, keep map[string]bool) map[int][]string {
 
 func TestUnchangedCardsKeepTheirOrder(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	var shown *layout.Layout
 	moved := 0
 	for range 60 {
@@ -182,7 +159,7 @@ func TestUnchangedCardsKeepTheirOrder(t *testing.T) {
 }
 
 func TestLayoutKeepsAChainStraight(t *testing.T) {
-	l := layout.Lay(settled(t), cat, z, nil)
+	l := layout.Lay(networktest.Settled(t, cat), cat, z, nil)
 	for _, w := range l.Wires {
 		if w.From.Node == "light" {
 			assert.Len(t, w.Points, 2)
@@ -191,7 +168,7 @@ func TestLayoutKeepsAChainStraight(t *testing.T) {
 }
 
 func TestAFoldedSectionIsOneCard(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	id, err := n.Gather([]string{"light", "bands"}, "Light")
 	require.NoError(t, err)
 	n.Section(id).Folded = true
@@ -247,7 +224,7 @@ func BenchmarkLay(b *testing.B) {
 }
 
 func FuzzLay(f *testing.F) {
-	f.Add(banded)
+	f.Add(networktest.Banded)
 	f.Add(`[{"id":"a","kind":"Colour","set":{"colour":[1,2,3]}}]`)
 	f.Fuzz(func(t *testing.T, text string) {
 		n := &network.Network{}
@@ -262,7 +239,7 @@ func FuzzLay(f *testing.F) {
 // folded if asked for.
 func grown(t testing.TB, seed uint64, more int, fold bool) *network.Network {
 	r := rand.New(rand.NewPCG(seed, 1))
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	kinds := []string{"soft-step", "blend", "tone-adjust", "facing", "ramp", "maths", "highlight", "diffuse-light", "layers", "coordinates", "outline", "edge-lines"}
 	for range more {
 		n.Add(cat, kinds[r.IntN(len(kinds))])

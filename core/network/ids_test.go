@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/network"
+	"mobanta/core/network/networktest"
 )
 
 func TestNumbered(t *testing.T) {
@@ -24,7 +25,7 @@ func TestNumbered(t *testing.T) {
 // Whatever ids a network came with, and whatever were given before, new ones are new.
 func TestNewIDsAreNew(t *testing.T) {
 	for _, first := range []string{"n1", "light", "n998", "n999999998", "n999999999", "n1000000000"} {
-		n := parse(t, strings.ReplaceAll(banded, `"light`, `"`+first))
+		n := networktest.Parse(t, strings.ReplaceAll(networktest.Banded, `"light`, `"`+first))
 		require.NoError(t, n.Settle(cat))
 		seen := map[string]bool{}
 		for i := range n.Nodes {
@@ -38,7 +39,7 @@ func TestNewIDsAreNew(t *testing.T) {
 			require.NoError(t, n.Settle(cat))
 		}
 	}
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	n.Given = map[string]int{"n": 7, "s": 3, "d": 999_999_999}
 	id, err := n.Add(cat, "ramp")
 	require.NoError(t, err)
@@ -52,7 +53,7 @@ func TestNewIDsAreNew(t *testing.T) {
 // What comes in place of something else keeps the ids that were never given, and its
 // wires, sections and dials follow the others.
 func TestRenumbered(t *testing.T) {
-	n := parse(t, `[{"id":"n2","kind":"Diffuse light"},{"id":"n9","kind":"Ramp","in":{"tone":"n2.tone"}},{"id":"n3","kind":"Finish","in":{"colour":"n9.colour"}}]`)
+	n := networktest.Parse(t, `[{"id":"n2","kind":"Diffuse light"},{"id":"n9","kind":"Ramp","in":{"tone":"n2.tone"}},{"id":"n3","kind":"Finish","in":{"colour":"n9.colour"}}]`)
 	n.Sections = []network.Section{{ID: "s1", Nodes: []string{"n2", "n9"}}}
 	n.Dials = []network.Dial{{ID: "d2", Name: "Wrap", Node: "n2", Key: "wrap", Max: 1}}
 	require.NoError(t, n.Settle(cat))
@@ -65,7 +66,7 @@ func TestRenumbered(t *testing.T) {
 	assert.Equal(t, "d2 n10", out.Dials[0].ID+" "+out.Dials[0].Node)
 	assert.Equal(t, "n2", n.Nodes[0].ID, "the one it was made of stays")
 
-	n = parse(t, `[{"id":"n999999999","kind":"Ramp"},{"id":"n1000000000","kind":"Ramp"},{"id":"n1","kind":"Finish"}]`)
+	n = networktest.Parse(t, `[{"id":"n999999999","kind":"Ramp"},{"id":"n1000000000","kind":"Ramp"},{"id":"n1","kind":"Finish"}]`)
 	out = n.Renumbered(map[string]int{"n": 1})
 	assert.Equal(t, []string{"n999999999", "n1000000000", "n_1"}, []string{out.Nodes[0].ID, out.Nodes[1].ID, out.Nodes[2].ID})
 }

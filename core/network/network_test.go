@@ -13,34 +13,11 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/eval"
 	"mobanta/core/network"
+	"mobanta/core/network/networktest"
 	"mobanta/core/node"
 )
 
 var cat node.Catalogue
-
-// parse reads nodes as a look file holds them.
-func parse(t testing.TB, text string) *network.Network {
-	t.Helper()
-	n := &network.Network{}
-	require.NoError(t, json.Unmarshal([]byte(text), &n.Nodes))
-	return n
-}
-
-const banded = `[
-	{"id":"light","kind":"Diffuse light"},
-	{"id":"bands","kind":"Ramp","in":{"tone":"light.tone"}},
-	{"id":"rim","kind":"Outline"},
-	{"id":"mix","kind":"Blend","in":{"base":"bands","over":"#102030","amount":"rim.tone"}},
-	{"id":"ink","kind":"Edge lines"},
-	{"id":"end","kind":"Finish","in":{"colour":"mix.colour","lines":["ink.lines"]}}
-]`
-
-func settled(t testing.TB) *network.Network {
-	t.Helper()
-	n := parse(t, banded)
-	require.NoError(t, n.Settle(cat))
-	return n
-}
 
 func ExampleConvert() {
 	how, ok := network.Convert(network.Color, network.Tone)
@@ -49,14 +26,14 @@ func ExampleConvert() {
 }
 
 func TestSettleFillsInPortsAndTypes(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	mix := n.Node("mix")
 	assert.Equal(t, "blend", mix.Kind)
 	assert.Equal(t, network.Ref{Node: "bands", Port: "colour"}, mix.In["base"].Wires[0], "no port means the first")
 	assert.Equal(t, color.MustHex("#102030"), mix.In["over"].Value)
 	data, err := json.Marshal(n.Nodes)
 	require.NoError(t, err)
-	again := parse(t, string(data))
+	again := networktest.Parse(t, string(data))
 	require.NoError(t, again.Settle(cat))
 	assert.Equal(t, n, again, "what is written reads back the same")
 }
@@ -81,7 +58,7 @@ func TestSettleRefusesInWords(t *testing.T) {
 		`[{"id":"a","kind":"Finish"},{"id":"b","kind":"Finish"}]`:                                 "a second Finish",
 		`[{"id":"a","kind":"Ramp","in":{"tone":["x.y","z.w"]}}]`:                                  "takes one wire",
 	} {
-		err := parse(t, text).Settle(cat)
+		err := networktest.Parse(t, text).Settle(cat)
 		assert.ErrorContains(t, err, want, text)
 	}
 	assert.ErrorContains(t, (&network.Network{Nodes: make([]network.Node, network.MaxNodes+1)}).Settle(cat), "more than")
@@ -90,7 +67,7 @@ func TestSettleRefusesInWords(t *testing.T) {
 // Only colours follow swatches, and only ramps band sets.
 func TestFollowers(t *testing.T) {
 	for key, want := range map[string]string{"stops": "", "mixing": "has no ramp", "tone": "has no ramp", "gone": "has no ramp"} {
-		n := settled(t)
+		n := networktest.Settled(t, cat)
 		n.Node("bands").Bands = map[string]string{key: "bands1"}
 		if err := n.Settle(cat); want == "" {
 			assert.NoError(t, err)
@@ -114,7 +91,7 @@ func TestConversions(t *testing.T) {
 }
 
 func TestRemoveHeals(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	said, err := n.Remove(cat, "mix")
 	require.NoError(t, err)
 	assert.Equal(t, "Blend removed: Ramp now feeds Finish.", said)
@@ -129,7 +106,7 @@ func TestRemoveHeals(t *testing.T) {
 }
 
 func TestInsertGoesIntoTheWire(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	id, err := n.Add(cat, "soft-step")
 	require.NoError(t, err)
 	require.NoError(t, n.Insert(cat, id, network.Ref{Node: "bands", Port: "tone"}))
@@ -142,7 +119,7 @@ func TestInsertGoesIntoTheWire(t *testing.T) {
 }
 
 func TestConnectRefuses(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	assert.ErrorContains(t, n.Connect(cat, network.Ref{Node: "mix"}, network.Ref{Node: "bands", Port: "tone"}), "would feed itself")
 	assert.ErrorContains(t, n.Connect(cat, network.Ref{Node: "ink"}, network.Ref{Node: "bands", Port: "tone"}), "no conversion makes sense")
 	assert.ErrorContains(t, n.SetConstant(cat, "bands", "tone", 0.5), "is wired")
@@ -156,7 +133,7 @@ func TestConnectRefuses(t *testing.T) {
 func TestRandomEditsLeaveASoundNetwork(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	groups := []network.Group{}
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	for step := range 4000 {
 		c := network.NewGrouped(cat, groups)
 		pick := func() *network.Node { return &n.Nodes[r.IntN(len(n.Nodes))] }
@@ -240,7 +217,7 @@ func TestRandomEditsLeaveASoundNetwork(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, string(text), string(same), "step %d changed a copy", step)
 		if len(n.Nodes) > 60 {
-			n, groups = settled(t), nil
+			n, groups = networktest.Settled(t, cat), nil
 		}
 	}
 }
@@ -258,7 +235,7 @@ const hinge = `[
 // A group computes what its nodes did, within groups too, and so do the nodes
 // once it is dissolved.
 func TestGroupsChangeNothingThatIsComputed(t *testing.T) {
-	n := parse(t, hinge)
+	n := networktest.Parse(t, hinge)
 	require.NoError(t, n.Settle(cat))
 	key := func(n *network.Network, groups []network.Group) eval.Key {
 		flat, err := network.NewGrouped(cat, groups).Flatten(n)
@@ -293,7 +270,7 @@ func TestGroupsChangeNothingThatIsComputed(t *testing.T) {
 	require.NoError(t, n.SetConstant(c, outerID, "threshold", 0.7))
 	changed := key(n, groups)
 	assert.NotEqual(t, want, changed, "and each use may have its own")
-	plain := parse(t, strings.Replace(hinge, "0.3", "0.7", 1))
+	plain := networktest.Parse(t, strings.Replace(hinge, "0.3", "0.7", 1))
 	require.NoError(t, plain.Settle(cat))
 	assert.Equal(t, key(plain, nil), changed)
 
@@ -310,7 +287,7 @@ func TestGroupsChangeNothingThatIsComputed(t *testing.T) {
 }
 
 func TestGroupsRefuseInWords(t *testing.T) {
-	n := parse(t, hinge)
+	n := networktest.Parse(t, hinge)
 	require.NoError(t, n.Settle(cat))
 	c := network.NewGrouped(cat, nil)
 	_, _, err := c.Make(n, []string{"b", "d"}, "x", "")
@@ -352,7 +329,7 @@ func TestGroupsRefuseInWords(t *testing.T) {
 }
 
 func TestBypassHandsOn(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	require.NoError(t, n.SetOff(cat, "mix", true))
 	assert.ErrorContains(t, n.SetOff(cat, "light", true), "cannot be bypassed")
 	assert.ErrorContains(t, n.SetOff(cat, "end", true), "cannot be bypassed")
@@ -368,7 +345,7 @@ func TestBypassHandsOn(t *testing.T) {
 }
 
 func TestSwapAndReplaceKeepWhatFits(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	require.NoError(t, n.Swap(cat, "mix", "", ""))
 	assert.Equal(t, color.MustHex("#102030"), n.Node("mix").In["base"].Value)
 	assert.Equal(t, "bands", n.Node("mix").In["over"].Wires[0].Node)
@@ -389,7 +366,7 @@ func TestSwapAndReplaceKeepWhatFits(t *testing.T) {
 }
 
 func TestASwitchCarriesWhatItIsWiredWith(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	id, err := n.Add(cat, "switch")
 	require.NoError(t, err)
 	require.NoError(t, n.Connect(cat, network.Ref{Node: "ink"}, network.Ref{Node: id, Port: "a"}))
@@ -399,10 +376,10 @@ func TestASwitchCarriesWhatItIsWiredWith(t *testing.T) {
 }
 
 func TestFragmentsGoBetweenNetworks(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	f := n.Fragment([]string{"bands", "mix", "end"}, false)
 	assert.Len(t, f.Nodes, 2, "Finish stays")
-	other := settled(t)
+	other := networktest.Settled(t, cat)
 	ids, err := other.Paste(cat, f)
 	require.NoError(t, err)
 	require.Len(t, ids, 2)
@@ -412,7 +389,7 @@ func TestFragmentsGoBetweenNetworks(t *testing.T) {
 }
 
 func FuzzSettle(f *testing.F) {
-	f.Add(banded)
+	f.Add(networktest.Banded)
 	f.Add(`[{"id":"a","kind":"Colour","set":{"colour":[1,2,3]}}]`)
 	f.Add(`[{"id":"a","kind":"Diffuse light","set":{"lights":["x"],"wrap":1e999}}]`)
 	f.Fuzz(func(t *testing.T, text string) {
@@ -426,7 +403,7 @@ func FuzzSettle(f *testing.F) {
 }
 
 func TestANetworkPrintsItself(t *testing.T) {
-	n := settled(t)
+	n := networktest.Settled(t, cat)
 	require.NoError(t, n.SetValue(cat, "bands", "mixing", "oklab"))
 	n.Node("rim").Off = true
 	assert.Equal(t, `light diffuse-light
