@@ -24,6 +24,9 @@ func (v *Server) desk(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if d.Large() {
+		go v.pages.Prepare(d)
+	}
 	return v.render(c, http.StatusOK, "desk.html", d)
 }
 

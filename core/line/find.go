@@ -3,6 +3,9 @@
 package line
 
 import (
+	"slices"
+	"sync"
+
 	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
@@ -10,19 +13,64 @@ import (
 
 // Rule says where lines run.
 type Rule interface {
-	// Find returns the chains of places that the rule's lines run through. Places lie on
-	// the parts that the seen tells to look at.
-	Find(in *Seen) []Chain
+	// Find returns the chains of places that the rule's lines run through, on those parts
+	// of the scene that on tells to look at.
+	Find(in *Seen, on func(part int32) bool) []Chain
 }
 
-// Seen is what a rule looks at: one position of a picture.
+// Seen is what rules look at: one position of a picture.
 type Seen struct {
 	Vis     *sample.Visibility
 	Scene   *stage.Scene
 	View    stage.View
 	Workers int
-	// Part tells whether the edges of a part of the scene are asked for.
-	Part func(part int32) bool
+
+	once    sync.Once
+	borders [][]border // by bands of rows; of all rules
+}
+
+// border is where two pixels beside each other show different triangles.
+type border struct {
+	pixel int32 // the left or upper one
+	part  int32 // of the surface in front, whose border it is
+	down  bool  // to the pixel below, not to the one on the right
+	far   bool  // the further pixel shows what is in front
+}
+
+// between returns the borders in the picture, by bands of rows.
+func (in *Seen) between() [][]border {
+	in.once.Do(func() {
+		v := in.Vis
+		in.borders = make([][]border, (v.H+band-1)/band)
+		parallel.Do(in.Workers, len(in.borders), func(b int) {
+			var out []border
+			put := func(p, q int, down bool) {
+				far := v.Near[q] > v.Near[p]
+				front := p
+				if far {
+					front = q
+				}
+				out = append(out, border{int32(p), in.Scene.TriPart[v.Tri[front]], down, far})
+			}
+			for y := b * band; y < min(v.H, (b+1)*band); y++ {
+				row := v.Tri[y*v.W : (y+1)*v.W]
+				below := row
+				if y+1 < v.H {
+					below = v.Tri[(y+1)*v.W : (y+2)*v.W]
+				}
+				for x, t := range row {
+					if x+1 < v.W && row[x+1] != t {
+						put(y*v.W+x, y*v.W+x+1, false)
+					}
+					if below[x] != t {
+						put(y*v.W+x, (y+1)*v.W+x, true)
+					}
+				}
+			}
+			in.borders[b] = out
+		})
+	})
+	return in.borders
 }
 
 // Place is where a line runs.
@@ -47,26 +95,27 @@ type Edges struct {
 }
 
 // Find implements Rule. Where two looks meet, the surface in front has the edge.
-func (e Edges) Find(in *Seen) []Chain {
-	bands := (in.Vis.H + band - 1) / band
-	found := make([]finder, bands)
+func (e Edges) Find(in *Seen, on func(part int32) bool) []Chain {
 	parts := make([]bool, len(in.Scene.Parts))
 	for p := range parts {
-		parts[p] = in.Part(int32(p))
+		parts[p] = on(int32(p))
 	}
 	var regions []int32
 	if e.Crease {
 		regions = in.Scene.Regions(e.Angle)
 	}
-	parallel.Do(in.Workers, bands, func(b int) {
-		found[b] = finder{edges: e, in: in, vis: in.Vis, parts: parts, regions: regions}
-		found[b].rows(b*band, min(in.Vis.H, (b+1)*band))
+	bands := in.between()
+	found := make([][]Place, len(bands))
+	parallel.Do(in.Workers, len(bands), func(b int) {
+		f := finder{edges: e, in: in, vis: in.Vis, regions: regions}
+		for _, at := range bands[b] {
+			if parts[at.part] {
+				f.look(at)
+			}
+		}
+		found[b] = f.out
 	})
-	var all []Place
-	for b := range found {
-		all = append(all, found[b].out...)
-	}
-	return Link(all, in.Vis.W, in.Vis.H)
+	return Link(slices.Concat(found...), in.Vis.W, in.Vis.H)
 }
 
 // finder looks for edges in some rows.
@@ -74,48 +123,31 @@ type finder struct {
 	edges   Edges
 	in      *Seen
 	vis     *sample.Visibility
-	parts   []bool
 	regions []int32
 	out     []Place
 }
 
-func (f *finder) rows(y0, y1 int) {
-	v := f.vis
-	for y := y0; y < y1; y++ {
-		row := v.Tri[y*v.W : (y+1)*v.W]
-		var below []int32
-		if y+1 < v.H {
-			below = v.Tri[(y+1)*v.W : (y+2)*v.W]
-		}
-		for x, t := range row {
-			if x+1 < v.W && row[x+1] != t {
-				f.pair(y*v.W+x, 1, x, y)
-			}
-			if below != nil && below[x] != t {
-				f.pair(y*v.W+x, v.W, x, y)
-			}
-		}
+// look notes the place of a border if it is an edge.
+func (f *finder) look(b border) {
+	p, step := int(b.pixel), 1
+	if b.down {
+		step = f.vis.W
 	}
-}
-
-// pair looks at pixel p and the one step further; (x, y) is the place of p.
-func (f *finder) pair(p, step, x, y int) {
-	q := p + step
-	owner := p
-	if f.vis.Near[q] > f.vis.Near[p] {
-		owner = q
-	}
-	if !f.parts[f.in.Scene.TriPart[f.vis.Tri[owner]]] || !f.edge(p, q, step) {
+	if !f.edge(p, p+step, step) {
 		return
 	}
-	at := Place{X: float32(x) + f.vis.Jitter[0], Y: float32(y) + f.vis.Jitter[1], Pixel: int32(owner)}
+	x, y := p%f.vis.W, p/f.vis.W
+	at := Place{X: float32(x) + f.vis.Jitter[0], Y: float32(y) + f.vis.Jitter[1], Pixel: b.pixel}
+	if b.far {
+		at.Pixel += int32(step)
+	}
 	w := f.vis.W + 1
-	if step == 1 {
-		at.X += 0.5
-		at.ends = [2]int32{int32(y*w + x + 1), int32((y+1)*w + x + 1)}
-	} else {
+	if b.down {
 		at.Y += 0.5
 		at.ends = [2]int32{int32((y+1)*w + x), int32((y+1)*w + x + 1)}
+	} else {
+		at.X += 0.5
+		at.ends = [2]int32{int32(y*w + x + 1), int32((y+1)*w + x + 1)}
 	}
 	f.out = append(f.out, at)
 }
@@ -151,8 +183,9 @@ func (f *finder) jump(least float32, p, q, step int) bool {
 	if d := near[p] - near[q]; d < bound && d > -bound {
 		return false
 	}
+	w := f.vis.W
 	lead := func(from, back int) float32 {
-		if back < 0 || back >= len(near) || f.vis.Tri[back] < 0 {
+		if back < 0 || back >= len(near) || back%w != from%w && back/w != from/w || f.vis.Tri[back] < 0 { // past the rim
 			return near[from]
 		}
 		return 2*near[from] - near[back]

@@ -26,7 +26,7 @@ func cover(t *testing.T, sc *stage.Scene, w int, edges line.Edges) float64 {
 	require.NoError(t, err)
 	s := line.NewSheet(w, w)
 	var strokes []line.Stroke
-	for _, c := range edges.Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2, Part: func(int32) bool { return true }}) {
+	for _, c := range edges.Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2}, func(int32) bool { return true }) {
 		strokes = append(strokes, line.Stroke{Chain: c, Ink: slices.Repeat([]line.Ink{{Width: 10, Opacity: 1}}, len(c))})
 	}
 	s.Add([][]line.Stroke{strokes}, 2)
@@ -80,10 +80,9 @@ func find(t *testing.T, sc *stage.Scene, w int, rule line.Rule) []line.Chain {
 	view := sc.Stage.Camera.View(w, w)
 	vis, err := sample.NewProjector(sc.Geometry, view, 2).Draw(context.Background(), [2]float32{0.5, 0.5}, 2)
 	require.NoError(t, err)
-	in := &line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2, Part: func(int32) bool { return true }}
-	chains := rule.Find(in)
-	in.Workers = 1
-	require.Equal(t, chains, rule.Find(in), "on any number of cores")
+	all := func(int32) bool { return true }
+	chains := rule.Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2}, all)
+	require.Equal(t, chains, rule.Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 1}, all), "on any number of cores")
 	return chains
 }
 
@@ -135,7 +134,7 @@ func TestTheNearerSurfaceHasTheEdge(t *testing.T) {
 	vis, err := sample.NewProjector(sc.Geometry, view, 2).Draw(context.Background(), [2]float32{0.5, 0.5}, 2)
 	require.NoError(t, err)
 	between := func(part int32) (n int) {
-		for _, c := range (line.Edges{Parts: true}).Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 1, Part: func(p int32) bool { return p == part }}) {
+		for _, c := range (line.Edges{Parts: true}).Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 1}, func(p int32) bool { return p == part }) {
 			for _, at := range c {
 				assert.Equal(t, part, sc.TriPart[vis.Tri[at.Pixel]])
 				n++
@@ -235,7 +234,7 @@ func TestJumpsAreWhereDepthJumps(t *testing.T) {
 	}
 	for _, jump := range []float64{0.01, 0.03, 0.1} {
 		at := map[[2]float32]bool{}
-		for _, c := range (line.Edges{Depth: true, Jump: jump}).Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2, Part: func(int32) bool { return true }}) {
+		for _, c := range (line.Edges{Depth: true, Jump: jump}).Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2}, func(int32) bool { return true }) {
 			for _, p := range c {
 				at[[2]float32{p.X, p.Y}] = true
 			}

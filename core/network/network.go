@@ -179,6 +179,19 @@ func (n *Network) Find(cat Catalogue, name string) *Node {
 	return nil
 }
 
+// Read returns the outputs that some input reads.
+func (n *Network) Read() map[Ref]bool {
+	out := map[Ref]bool{}
+	for i := range n.Nodes {
+		for _, in := range n.Nodes[i].In {
+			for _, w := range in.Wires {
+				out[w] = true
+			}
+		}
+	}
+	return out
+}
+
 // Finish returns the network's end, nil if it has none.
 func (n *Network) Finish() *Node {
 	for i := range n.Nodes {

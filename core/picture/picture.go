@@ -678,9 +678,10 @@ func (r *Renderer) forgetLines() {
 // of their places there.
 func (r *Renderer) strokes(ctx context.Context, vis *sample.Visibility, layers []layer) ([][]line.Stroke, error) {
 	out := make([][]line.Stroke, len(layers))
+	seen := &line.Seen{Vis: vis, Scene: r.job.Scene, View: r.view, Workers: r.Workers}
 	for i, l := range layers {
 		g := &r.groups[l.group]
-		chains := l.rule.Find(&line.Seen{Vis: vis, Scene: r.job.Scene, View: r.view, Workers: r.Workers, Part: func(p int32) bool { return r.groupOf[p] == l.group }})
+		chains := l.rule.Find(seen, func(p int32) bool { return r.groupOf[p] == l.group })
 		var pixels []int32
 		for _, c := range chains {
 			for _, at := range c {

@@ -87,6 +87,23 @@ func (p *Pages) cardInner(d *Desk, c layout.Card) (string, error) {
 	return buf.String(), nil
 }
 
+// Large reports whether the network comes after the page: it takes its time to make.
+func (d *Desk) Large() bool { return len(d.Net.Nodes) >= 60 }
+
+// Prepare makes the cards of a large network while the browser is still busy with the
+// page, so that they are there when it asks for them. Of several at once one is made.
+func (p *Pages) Prepare(d *Desk) {
+	if !p.cards.preparing.TryLock() {
+		return
+	}
+	defer p.cards.preparing.Unlock()
+	for _, c := range d.Lay().Cards {
+		if _, err := p.cardInner(d, c); err != nil {
+			return // it is said when the network is asked for
+		}
+	}
+}
+
 func tip(s layout.Spot, verb string) string {
 	text := s.Name + ": " + verb + " " + string(s.Type) + "."
 	if s.Help != "" {
@@ -95,10 +112,35 @@ func tip(s layout.Spot, verb string) string {
 	return html.EscapeString(text)
 }
 
+// long returns the class of a text that may be wider than its place, in pixels: it is cut
+// off there. Only such texts are, since the browser composes every clip by itself, in every
+// frame in which the network changes, and a card would have a dozen.
+func long(text string, room int) string {
+	const wide, usual = 13, 8 // more than what letters take at the sizes of cards, 12.5 to 14
+	took := 0
+	for _, r := range text {
+		switch {
+		case r > 0x2000 || strings.ContainsRune("mwMW@%", r):
+			took += wide
+		case strings.ContainsRune("fijlrt .,:;'()", r):
+			took += usual / 2
+		default:
+			took += usual
+		}
+	}
+	if took > room {
+		return "is-long"
+	}
+	return ""
+}
+
 func inPort(s layout.Spot) template.HTMLAttr {
 	wired := ""
 	if s.Wired {
 		wired = " is-wired"
+	}
+	if long(s.Name, s.W) != "" {
+		wired += " is-long"
 	}
 	return template.HTMLAttr(fmt.Sprintf(`class="port in%s" tabindex="-1" style="left:%dpx;width:%dpx" data-in="%s" title="%s"`,
 		wired, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "takes")))
@@ -108,14 +150,33 @@ func outPort(s layout.Spot, tall bool) template.HTMLAttr {
 	class := ""
 	if tall {
 		class = " is-tall"
+	} else if long(s.Name, s.W) != "" {
+		class = " is-long"
 	}
 	return template.HTMLAttr(fmt.Sprintf(`class="port out%s" tabindex="-1" style="left:%dpx;width:%dpx" data-out="%s" title="%s"`,
 		class, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "gives")))
 }
 
-func wireAttrs(p layout.Path) template.HTMLAttr {
+// wire returns the markup of a wire, under a stamp of all that it shows and where it
+// leads. Where the page has it already an empty element stands for it, as for a card.
+func wire(d *Desk, p layout.Path) template.HTML {
 	e := html.EscapeString
-	return template.HTMLAttr(fmt.Sprintf(`class="wire" data-from="%s" data-to="%s" data-wire-from="%s" data-wire-to="%s"`, e(p.FromCard), e(p.ToCard), e(p.From.String()), e(p.To.String())))
+	var b strings.Builder
+	fmt.Fprintf(&b, `data-from="%s" data-to="%s" data-wire-from="%s" data-wire-to="%s">`, e(p.FromCard), e(p.ToCard), e(p.From.String()), e(p.To.String()))
+	path := wirePath(p.Points)
+	if p.How == "" {
+		fmt.Fprintf(&b, `<path class="wire-hit" %s/><path class="wire-line" %s/>`, path, path)
+	} else {
+		last := p.Points[len(p.Points)-1]
+		fmt.Fprintf(&b, `<path class="wire-hit" %s><title>%s</title></path><path class="wire-line" %s/><text x="%d" y="%d">%[2]s</text>`, path, e(p.How), path, last[0]+5, last[1]-3)
+	}
+	h := fnv.New32a()
+	io.WriteString(h, b.String())
+	stamp := fmt.Sprintf("w%x", h.Sum32())
+	if d.Have[stamp] == stamp {
+		return template.HTML(`<g data-stamp="` + stamp + `" data-same></g>`)
+	}
+	return template.HTML(`<g class="wire" data-stamp="` + stamp + `" ` + b.String() + "</g>")
 }
 
 // SectionID returns the id of the section that a node is in, "" for none.
@@ -127,7 +188,7 @@ func (d *Desk) SectionID(node string) string {
 }
 
 // wirePath draws a wire as an SVG path with rounded corners.
-func wirePath(points [][2]int) template.HTMLAttr {
+func wirePath(points [][2]int) string {
 	const radius = 5
 	var b strings.Builder
 	for i, p := range points {
@@ -153,5 +214,5 @@ func wirePath(points [][2]int) template.HTMLAttr {
 		x1, y1 := short(p, next)
 		fmt.Fprintf(&b, "L%g %gQ%d %d %g %g", x0, y0, p[0], p[1], x1, y1)
 	}
-	return template.HTMLAttr(`d="` + b.String() + `"`)
+	return `d="` + b.String() + `"`
 }

@@ -29,9 +29,10 @@ type Desk struct {
 	Cat     network.Grouped
 	Node    *network.Node // the chosen one; nil in an empty group
 	Spec    *network.Spec
-	Section *network.Section     // the chosen one, in place of a node
-	Light   string               // the light that the light tools move
-	lay     func() layout.Layout // of the network that is open; it is made when it is asked for
+	Section *network.Section            // the chosen one, in place of a node
+	Light   string                      // the light that the light tools move
+	lay     func() layout.Layout        // of the network that is open; it is made when it is asked for
+	read    func() map[network.Ref]bool // the outputs that something reads
 	Solids  []mesh.Solid
 	Edges   []color.Edge
 	Have    map[string]string // cards that the page has, by their stamps
@@ -74,6 +75,7 @@ func (p *Pages) Desk(st *store.State, a Asked) (*Desk, error) {
 			d.Have[id] = stamp
 		}
 	}
+	d.read = sync.OnceValue(d.Net.Read)
 	d.lay = sync.OnceValue(func() layout.Layout { return p.layouts.lay(st.ID+"/"+d.Look.ID+"/"+d.Path, d.Net, d.Cat) })
 	return d, nil
 }

@@ -24,7 +24,8 @@ type Pages struct {
 	examples examples
 	cards    struct {
 		sync.Mutex
-		kept map[string]string
+		kept      map[string]string
+		preparing sync.Mutex
 	}
 	templates *template.Template
 	stamps    map[string]string // static file → hash of its content

@@ -84,13 +84,8 @@ func (d *Desk) Main(id string) string {
 		return id + "."
 	}
 	for _, o := range outs {
-		ref := network.Ref{Node: id, Port: o.Key}
-		for i := range d.Net.Nodes {
-			for _, in := range d.Net.Nodes[i].In {
-				if slices.Contains(in.Wires, ref) {
-					return ref.String()
-				}
-			}
+		if ref := (network.Ref{Node: id, Port: o.Key}); d.read()[ref] {
+			return ref.String()
 		}
 	}
 	return id + "." + outs[0].Key
@@ -139,12 +134,8 @@ func (d *Desk) Rows() []row {
 		}
 	}
 	read := map[string]bool{}
-	for i := range d.Net.Nodes {
-		for _, in := range d.Net.Nodes[i].In {
-			for _, w := range in.Wires {
-				read[w.Node] = true
-			}
-		}
+	for ref := range d.read() {
+		read[ref.Node] = true
 	}
 	if end := d.Net.Finish(); end != nil {
 		walk(end, 0, "")
@@ -412,8 +403,7 @@ func (p *Pages) functions() template.FuncMap {
 		"asset":      func(name string) string { return "/static/" + name + "?v=" + p.stamps[name] },
 		"vals":       vals,
 		"num":        number,
-		"path":       wirePath,
-		"wire":       wireAttrs,
+		"wire":       wire,
 		"card":       p.card,
 		"inPort":     inPort,
 		"outPort":    outPort,
@@ -461,6 +451,7 @@ func (p *Pages) functions() template.FuncMap {
 		"mul":      func(a, b int) int { return a * b },
 		"other":    func(b bool) bool { return !b },
 		"counted":  counted,
+		"long":     long,
 		"modules": func() []string {
 			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save", "drag", "keys"}
 		},

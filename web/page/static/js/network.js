@@ -50,6 +50,9 @@ export class Network {
       e.preventDefault();
       this.zoomTo(this.zoom * (e.deltaY < 0 ? 1.1 : 1 / 1.1), e);
     }, { passive: false });
+    // Scrolling does not bubble; the sheet may also be given more room.
+    this.panel.addEventListener("scroll", () => this.sight(), { capture: true, passive: true });
+    new ResizeObserver(() => this.sight()).observe(this.panel);
     this.panel.addEventListener("input", (e) => e.target.id === "find" && this.find(e.target.value));
     this.panel.addEventListener("keydown", (e) => {
       if (e.target.id !== "find" || e.key !== "Enter") return;
@@ -72,7 +75,25 @@ export class Network {
       this.of = of;
       this.fit(0.8);
     } else this.zoomTo(this.zoom);
+    this.sight();
     this.lit = undefined; // cards may stand elsewhere now than the pointer
+  }
+
+  /** Empties the cards that are far out of view: the browser composes a hundred and fifty
+   * clipped boxes anew in every frame in which one of the network's changes. What is left of
+   * such a card can be reached, named and scrolled to. */
+  sight() {
+    const scroll = document.getElementById("net-scroll"), z = this.zoom;
+    if (!scroll) return;
+    const room = 120; // pixels round the view, for the next stretch of scrolling
+    const net = document.getElementById("net"), at = net.getBoundingClientRect(), seen = scroll.getBoundingClientRect();
+    const x0 = (seen.left - at.left - room) / z, x1 = (seen.right - at.left + room) / z;
+    const y0 = (seen.top - at.top - room) / z, y1 = (seen.bottom - at.top + room) / z;
+    for (const box of net.querySelectorAll(".card-box")) {
+      const x = parseInt(box.style.left), y = parseInt(box.style.top);
+      const far = x > x1 || y > y1 || x + parseInt(box.style.width) < x0 || y + parseInt(box.style.height) < y0;
+      if (box.classList.contains("is-far") !== far) box.classList.toggle("is-far", far);
+    }
   }
 
   /** Forgets the pictures of a network that has been left. */
@@ -248,6 +269,7 @@ export class Network {
     if (e) scroll.scrollTo((x * this.zoom) / old - at[0], (y * this.zoom) / old - at[1]);
     const is = document.getElementById("zoom-is");
     if (is) is.textContent = `${Math.round(this.zoom * 100)} %`;
+    this.sight();
   }
 
   /** Fits the network into the panel, as far as the least zoom allows. */
@@ -296,7 +318,7 @@ export class Network {
       from = taken.from;
       start = net.querySelector(`[data-out="${CSS.escape(from)}"]`) ?? input;
     }
-    const s = start.getBoundingClientRect();
+    const s = (start.getClientRects().length ? start : start.closest(".card-box")).getBoundingClientRect();
     const x0 = (s.left + s.width / 2 - r.left) / z, y0 = (s.bottom - r.top) / z;
     let far = false;
     e.preventDefault();

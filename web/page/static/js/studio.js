@@ -83,20 +83,10 @@ async function fetchPanel(name) {
   }
 }
 
-/** The cards that the page has, with the stamps of their content. */
-const stamps = () => [...document.querySelectorAll("#net > .card-box")].map((el) => `${el.id.slice(4)}=${el.dataset.stamp}`).join(" ");
+/** The cards and wires that the page has, with the stamps of their content. */
+const stamps = () => [...document.querySelectorAll("#net > .card-box, #net .wire")].map((el) => `${el.id.slice(4) || el.dataset.stamp}=${el.dataset.stamp}`).join(" ");
 
 let later = 0;
-
-/** Appends what is out of view a few cards at a time, so that the page stays responsive. */
-function bring(net, cards, done) {
-  if (!cards.length) return;
-  later = setTimeout(() => {
-    net.append(...cards.slice(0, 30));
-    done();
-    bring(net, cards.slice(30), done);
-  }, 60);
-}
 
 /** Brings the network up to date card by card: of a large one little changes with an edit. */
 function patch(panel, text) {
@@ -105,18 +95,23 @@ function patch(panel, text) {
   const swapped = () => panel.dispatchEvent(new CustomEvent("htmx:after:swap", { bubbles: true }));
   clearTimeout(later); // what had not come yet is not among the stamps, so it comes now
   if (!net) {
-    // The empty sheet first, which is brought to its scale; then the cards in view, then
-    // the others: the browser takes longer to lay out two hundred than all else takes.
-    const cards = [...(now?.children ?? [])];
-    now?.replaceChildren();
+    // The cards in view first, then the others, empty until they are looked at.
+    const sheet = next.querySelector("#net"), cards = [...(sheet?.children ?? [])];
+    sheet?.replaceChildren();
     panel.replaceChildren(...next.children);
-    swapped();
+    swapped(); // the empty sheet is brought to its scale
     const scroll = panel.querySelector("#net-scroll");
     const inView = (el) => !(parseInt(el.style.left) > scroll.clientWidth * 1.3 || parseInt(el.style.top) > scroll.clientHeight * 1.3);
-    now?.append(...cards.filter((el) => inView(el)));
+    const others = cards.filter((el) => !inView(el));
+    for (const el of others) if (el.matches(".card-box")) el.classList.add("is-far");
+    sheet?.append(...cards.filter(inView));
     htmx.process(panel);
     swapped();
-    return bring(now, cards.filter((el) => !el.isConnected), swapped);
+    later = setTimeout(() => {
+      sheet?.append(...others);
+      swapped();
+    }, 60);
+    return;
   }
   for (const part of [".net-head", ".net-note"]) {
     const a = panel.querySelector(part), b = next.querySelector(part);
@@ -143,13 +138,28 @@ function patch(panel, text) {
     if (!moved) old.replaceChildren(...el.childNodes);
   }
   for (const el of keep.values()) el.remove();
-  net.querySelector("svg.wires").replaceWith(now.querySelector("svg.wires"));
+  patchWires(net.querySelector("svg.wires"), now.querySelector("svg.wires"));
   net.style.width = now.style.width;
   net.style.height = now.style.height;
   net.dataset.w = now.dataset.w;
   net.dataset.h = now.dataset.h;
   if (focus && document.activeElement?.id !== focus) document.getElementById(focus)?.focus({ preventScroll: true });
   swapped();
+}
+
+/** Brings the wires up to date: those that run as before stay, for the browser styles anew
+ * whatever is new to it. */
+function patchWires(old, now) {
+  for (const a of now.attributes) if (old.getAttribute(a.name) !== a.value) old.setAttribute(a.name, a.value);
+  const keep = new Map();
+  for (const el of [...old.children]) el.matches(".wire") ? keep.set(el.dataset.stamp, el) : el.remove();
+  const frames = [];
+  for (const el of [...now.children]) {
+    if (el.matches(".frame")) frames.push(el);
+    else if (!keep.delete(el.dataset.stamp)) old.append(el);
+  }
+  old.prepend(...frames); // under the wires
+  for (const el of keep.values()) el.remove();
 }
 
 /** Whether a panel that has just come is old already, since it is wanted once more. */
