@@ -11,6 +11,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
+	"mobanta/core/line"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -163,4 +164,32 @@ func TestTargets(t *testing.T) {
 	assert.Error(t, err)
 	_, _, err = p.Output(network.Ref{Node: "ghost"})
 	assert.Error(t, err)
+}
+
+func TestWhatTargetsCarryAndSend(t *testing.T) {
+	n := parsed(t, `[{"id":"light","kind":"diffuse-light","set":{"shadows":true}},{"id":"shadow","kind":"cast-shadow"},{"id":"plain","kind":"diffuse-light","set":{"shadows":false}},
+		{"id":"ink","kind":"edge-lines"},{"id":"tint","kind":"blend","in":{"base":"light.tone"}},
+		{"id":"end","kind":"finish","in":{"colour":"tint.colour","opacity":"shadow.tone","lines":"ink.lines"}}]`)
+	require.NoError(t, n.Settle(cat))
+	p, err := eval.Compile(n, cat)
+	require.NoError(t, err)
+	at := func(ref string) eval.Target {
+		target, _, err := p.Output(network.ParseRef(ref))
+		require.NoError(t, err)
+		return target
+	}
+	rule, ok := p.Lines(at("ink.lines")).(line.Edges)
+	require.True(t, ok)
+	assert.True(t, rule.Outer)
+	lines := p.Input("end", "lines")
+	require.Len(t, lines, 1)
+	assert.Equal(t, line.Rule(rule), p.Lines(lines[0]))
+	assert.Nil(t, p.Lines(at("tint.colour")))
+	assert.Nil(t, p.Lines(p.Input("tint", "over")[0]), "a constant")
+
+	for ref, sends := range map[string]bool{"light.tone": true, "tint.colour": true, "shadow.tone": true, "plain.tone": false, "ink.lines": false} {
+		assert.Equal(t, sends, p.Rays([]eval.Target{at(ref)}), ref)
+	}
+	assert.True(t, p.Rays([]eval.Target{at("ink.lines"), at("tint.colour")}))
+	assert.False(t, p.Rays(nil))
 }
