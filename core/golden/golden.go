@@ -26,8 +26,14 @@ const renew = "MOBANTA_GOLDEN"
 func Text(t testing.TB, name string, lines []string) {
 	t.Helper()
 	got := strings.Join(lines, "\n") + "\n"
-	want := read(t, name+".txt", func() []byte { return []byte(got) })
-	assert.Equal(t, string(want), got, "testdata/%s.txt", name)
+	want := strings.Split(string(read(t, name+".txt", func() []byte { return []byte(got) })), "\n")
+	for i, line := range strings.Split(got, "\n") {
+		if i >= len(want) || line != want[i] {
+			assert.Fail(t, "differs", "testdata/%s.txt, line %d\nwas: %s\nnow: %s", name, i+1, strings.Join(want[min(i, len(want)):min(i+1, len(want))], ""), line)
+			return
+		}
+	}
+	assert.Len(t, want, strings.Count(got, "\n")+1, "lines of testdata/%s.txt", name)
 }
 
 // Picture holds values from 0 to 1, w in a row, against the grey levels of

@@ -565,15 +565,19 @@ func (n *Network) between(in map[string]bool) string {
 	below := map[string]bool{} // outside, reads one of the set
 	for _, i := range order {
 		d := &n.Nodes[i]
+		between := "" // the least id, that the same is said each time
 		for _, input := range d.In {
 			for _, w := range input.Wires {
 				switch {
-				case in[d.ID] && below[w.Node]:
-					return w.Node
+				case in[d.ID] && below[w.Node] && (between == "" || w.Node < between):
+					between = w.Node
 				case !in[d.ID] && (in[w.Node] || below[w.Node]):
 					below[d.ID] = true
 				}
 			}
+		}
+		if between != "" {
+			return between
 		}
 	}
 	return ""
