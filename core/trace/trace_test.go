@@ -258,6 +258,15 @@ func TestMovingOneModelRebuildsThatOneOnly(t *testing.T) {
 	down := vec.V{0, -1, 0}
 	assert.True(t, before.Occluded(vec.V{3, 1, 0}, down, 100))
 	assert.False(t, after.Occluded(vec.V{3, 1, 0}, down, 100))
+	inside := vec.V{3, 2, 0}
+	assert.False(t, after.Occluded(inside, vec.V{}, 100), "no way is not blocked")
+	_, ok := after.Nearest(inside, vec.V{}, 100)
+	assert.False(t, ok)
+	assert.True(t, after.Occluded(inside, down, 100))
+	tree := after.placed[3].tree
+	assert.False(t, tree.Occluded(inside, vec.V{}, 100))
+	_, ok = tree.Nearest(inside, vec.V{}, 100)
+	assert.False(t, ok)
 	h, ok := after.Nearest(vec.V{-5, 0, 0}, vec.V{1, 0, 0}, 100)
 	require.True(t, ok)
 	assert.InDelta(t, 4.8, h.T, 1e-3)
