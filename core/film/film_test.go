@@ -7,6 +7,7 @@ import (
 	"image/png"
 	"math"
 	"math/rand/v2"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -111,6 +112,19 @@ func TestStagesThatReachAreRightInTiles(t *testing.T) {
 				}
 			}
 		}
+	}
+	var seen [53]atomic.Int32
+	chain.Each(f, image.Rect(5, 2, 40, 51), 2, func(y int, row []float32) {
+		seen[y].Add(1)
+		assert.Equal(t, whole.Pix[4*(y*61+5)], row[0])
+		assert.Len(t, row, 4*35)
+	})
+	for y := range seen {
+		want := int32(0)
+		if y >= 2 && y < 51 {
+			want = 1
+		}
+		assert.Equal(t, want, seen[y].Load(), "row %d", y)
 	}
 	one, many := make([]byte, 4*61*53), make([]byte, 4*61*53)
 	chain.RGBA(f, one, f.Bounds(), 1)
