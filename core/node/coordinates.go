@@ -55,35 +55,45 @@ var coordinates = &Kind{
 		size := 1 / c.Scene.Size
 		for i := range c.N {
 			p := vec.V{px[i], py[i], pz[i]}
-			part := &c.Scene.Parts[c.Points.PartOf[c.Lo+i]]
 			switch c.Data {
 			case "world":
 				put(i, p.Mul(size))
 			case "eye":
 				put(i, c.Points.View.Camera(p).Mul(size))
 			case "box":
-				var v vec.V
-				if rest := &c.Points.Rest; rest[0] != nil { // where it was before the model moved
-					m := &c.Scene.Models[part.Model]
-					p = m.Matrix.Point(vec.V{rest[0][c.Lo+i], rest[1][c.Lo+i], rest[2][c.Lo+i]})
-				}
-				for k := range v {
-					if d := part.Box.Max[k] - part.Box.Min[k]; d > 0 {
-						v[k] = (p[k] - part.Box.Min[k]) / d
-					}
-				}
-				put(i, v)
-			default: // object: the model's own space, its diagonal as 1
-				m := &c.Scene.Models[part.Model]
-				q := m.Inverse.Point(p)
-				if rest := &c.Points.Rest; rest[0] != nil {
-					q = vec.V{rest[0][c.Lo+i], rest[1][c.Lo+i], rest[2][c.Lo+i]}
-				}
-				if d := m.Surface.Box.Diagonal(); d > 0 {
-					q = q.Mul(1 / d)
-				}
-				put(i, q)
+				put(i, c.box(i, p))
+			default:
+				put(i, c.object(i, p))
 			}
 		}
 	},
+}
+
+// object returns the place of the batch's point i, which is at p, in its model's own space: its
+// diagonal as 1, where it was before the model moved.
+func (c *Call) object(i int, p vec.V) vec.V {
+	m := &c.Scene.Models[c.Scene.Parts[c.Points.PartOf[c.Lo+i]].Model]
+	q := m.Inverse.Point(p)
+	if rest := &c.Points.Rest; rest[0] != nil {
+		q = vec.V{rest[0][c.Lo+i], rest[1][c.Lo+i], rest[2][c.Lo+i]}
+	}
+	if d := m.Surface.Box.Diagonal(); d > 0 {
+		q = q.Mul(1 / d)
+	}
+	return q
+}
+
+// box returns the place of the batch's point i, which is at p, in the box about its part: from
+// 0 to 1, where it was before the model moved.
+func (c *Call) box(i int, p vec.V) (v vec.V) {
+	part := &c.Scene.Parts[c.Points.PartOf[c.Lo+i]]
+	if rest := &c.Points.Rest; rest[0] != nil {
+		p = c.Scene.Models[part.Model].Matrix.Point(vec.V{rest[0][c.Lo+i], rest[1][c.Lo+i], rest[2][c.Lo+i]})
+	}
+	for k := range v {
+		if d := part.Box.Max[k] - part.Box.Min[k]; d > 0 {
+			v[k] = (p[k] - part.Box.Min[k]) / d
+		}
+	}
+	return v
 }

@@ -1,0 +1,111 @@
+package node
+
+import (
+	"math"
+
+	"mobanta/core/network"
+	"mobanta/core/texture"
+)
+
+var cells = &Kind{
+	Spec: network.Spec{
+		Kind: "cells", Name: "Cells", Family: "texture",
+		Purpose: "Space parted into cells: scales, pebbles, cracks, patches of colour, spots.",
+		Words:   []string{"voronoi", "worley", "spots", "dots", "scales", "pebbles", "cracks", "cobbles", "crystals", "patches", "mosaic", "cellular"},
+		Source:  "Worley, A cellular texture basis function (SIGGRAPH 1996); the border exact, by the planes half-way to the centres about.",
+		Inputs: []network.Port{placeInput(), sizeInput(0.1, "How large a cell is on average."),
+			{Key: "jitter", Name: "jitter", Type: network.Tone, Default: 1.0, Min: 0, Max: 1, Help: "0 is a regular grid, 1 as irregular as can be."},
+			{Key: "gain", Name: "gain", Type: network.Tone, Default: 0.5, Min: 0, Max: 1, Help: "With several octaves: how much each finer one counts."},
+			seedInput()},
+		Outputs: []network.Port{
+			{Key: "nearest", Name: "nearest", Type: network.Tone, Help: "How far the middle of the cell is, in sizes."},
+			{Key: "edge", Name: "edge", Type: network.Tone, Help: "How far the edge of the cell is, in sizes; or what Edge says."},
+			{Key: "id", Name: "number", Type: network.Tone, Help: "A chance number from 0 to 1 for each cell."},
+			{Key: "colour", Name: "colour", Type: network.Color, Help: "A chance colour for each cell."},
+			{Key: "centre", Name: "centre", Type: network.Vector, Help: "The middle of the cell: what is laid along it is the same all over the cell."}},
+		Settings: []network.Setting{
+			{Key: "edge", Name: "Edge", Type: network.Choice, Default: "border", Choices: []network.Option{{Key: "border", Name: "Distance to the border"}, {Key: "gap", Name: "Second less nearest"}, {Key: "second", Name: "Second nearest"}}},
+			{Key: "measure", Name: "Measure", Type: network.Choice, Default: "straight", Choices: []network.Option{{Key: "straight", Name: "Straight"}, {Key: "blocks", Name: "City blocks"}, {Key: "square", Name: "Square"}}},
+			{Key: "octaves", Name: "Octaves", Type: network.Number, Default: 1.0, Min: 1, Max: 8, Help: "Of nearest and edge: how many lie upon each other, each twice as fine."},
+		},
+	},
+	NeedsFor:  laidNeeds,
+	Elsewhere: laidElsewhere,
+	Prepare: func(get func(string) any) any {
+		d := cellsData{edge: get("edge").(string), octaves: int(math.Round(get("octaves").(float64)))}
+		d.measure = map[any]texture.Measure{"straight": texture.Straight, "blocks": texture.Blocks, "square": texture.Square}[get("measure")]
+		return d
+	},
+	Brief: func(a *About) string { return a.Choice("measure") + ", size " + a.Input("size") },
+	Run: func(c *Call) {
+		d := c.Data.(cellsData)
+		size, jitter, gain, seeds := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0]
+		ask := texture.Ask(0)
+		if c.Out[1] != nil {
+			ask = map[string]texture.Ask{"border": texture.ForBorder, "gap": texture.ForSecond, "second": texture.ForSecond}[d.edge]
+		}
+		for i := range c.N {
+			l := c.laid(i)
+			s := max(leastSize, size[i])
+			k := 1 / s
+			seed := texture.SeedOf(seeds[i])
+			x, y, z, foot := l.at[0]*k, l.at[1]*k, l.at[2]*k, l.widest()*k
+			seen := texture.Seen(foot)
+			near := texture.Cells(x, y, z, jitter[i], d.measure, seed, ask)
+			first, edge := d.lengths(&near, jitter[i], seen)
+			amount, all := float32(1), float32(1)
+			for o := 1; o < d.octaves; o++ {
+				amount *= max(0, min(1, gain[i]))
+				seed = seed.Next()
+				p := float32(int(1) << o)
+				finer := texture.Cells(x*p, y*p, z*p, jitter[i], d.measure, seed, ask)
+				a, b := d.lengths(&finer, jitter[i], texture.Seen(foot*p))
+				first, edge, all = first+a*amount, edge+b*amount, all+amount
+			}
+			if out := c.Out[0]; out != nil {
+				out[0][i] = first / all
+			}
+			if out := c.Out[1]; out != nil {
+				out[0][i] = edge / all
+			}
+			if out := c.Out[2]; out != nil {
+				out[0][i] = 0.5 + (near.Tone(0)-0.5)*seen
+			}
+			if out := c.Out[3]; out != nil {
+				for a := range 3 {
+					out[a][i] = 0.5 + (near.Tone(1+a)-0.5)*seen
+				}
+			}
+			if out := c.Out[4]; out != nil {
+				for a := range 3 {
+					out[a][i] = l.at[a] + near.Centre[a]*s*seen
+				}
+			}
+		}
+	},
+}
+
+type cellsData struct {
+	edge    string
+	measure texture.Measure
+	octaves int
+}
+
+// lengths returns how far middle and edge are, as far as a pixel can show that.
+func (d *cellsData) lengths(n *texture.Near, jitter, seen float32) (first, edge float32) {
+	first = n.First
+	switch d.edge {
+	case "border":
+		edge = n.Border
+	case "gap":
+		edge = n.Second - n.First
+	default:
+		edge = n.Second
+	}
+	if seen < 1 {
+		one, two, border := texture.Mean(jitter, d.measure)
+		mean := map[string]float32{"border": border, "gap": two - one, "second": two}[d.edge]
+		first, edge = one+(first-one)*seen, mean+(edge-mean)*seen
+	}
+	return first, edge
+}
