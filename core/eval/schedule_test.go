@@ -175,6 +175,17 @@ func TestOnlyTheLiveSideOfASwitchIsComputed(t *testing.T) {
 	assert.Equal(t, []string{"face", "pick", "bands"}, p.Behind([]eval.Target{target}), "the way leads through the switch")
 	assert.False(t, p.Rays([]eval.Target{target}))
 
+	first := parsed(t, `[
+		{"id":"light","kind":"diffuse-light","set":{"shadows":true}},
+		{"id":"face","kind":"facing"},
+		{"id":"pick","kind":"switch","set":{"carries":"tone","choices":[{"key":"a","name":"a"},{"key":"b","name":"b"}],"live":"a"},"in":{"a":"face.tone","b":"light.tone"}},
+		{"id":"bands","kind":"ramp","in":{"tone":"pick.value"}}]`)
+	require.NoError(t, first.Settle(cat))
+	own := env
+	own.Kept = eval.NewKept(64 << 20)
+	run(t, first, own, "bands")
+	assert.Equal(t, 4*env.Points.N*(1+3), own.Kept.Bytes(), "nor is it where the first is live")
+
 	// What has to be converted on the way in, or is typed, or is not there.
 	for _, c := range []struct{ in, live string }{{`"a":"light.colour","b":0.25`, "a"}, {`"a":"light.colour","b":0.25`, "b"}} {
 		m := parsed(t, `[{"id":"light","kind":"diffuse-light"},{"id":"grey","kind":"switch","set":{"carries":"tone","choices":[{"key":"a","name":"a"},{"key":"b","name":"b"}],"live":"`+c.live+`"},"in":{`+c.in+`}},

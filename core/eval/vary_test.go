@@ -52,19 +52,20 @@ func TestWhatVariesWithinAPixelIsFound(t *testing.T) {
 		nodes string
 		most  float64 // share of the pixels that may be named
 	}{
-		"thin stripes, 8 pixels apart":       {place + formula("out", "vec3(fract(p.x * 5.0 + 0.1) < 0.06 ? 1.0 : 0.0)", "page.vector"), 0.45},
-		"thin stripes, 20 pixels apart":      {place + formula("out", "vec3(fract(p.x * 2.0 + 0.1) < 0.02 ? 1.0 : 0.0)", "page.vector"), 0.2},
-		"through a colour to a tone":         {place + formula("saw", "vec3(0, fract(p.x * 5.0 + 0.1) < 0.06 ? 1.0 : 0.0, 0)", "page.vector") + tone("out", "t * 2.0", "saw.value"), 0.45},
-		"through the length of a vector":     {place + formula("saw", "vec3(fract(p.x * 5.0 + 0.1) < 0.06 ? 3.0 : 0.0, 4, 0)", "page.vector") + tone("out", "t - 4.0", "saw.value"), 0.45},
-		"of a negative vector":               {place + formula("saw", "vec3(-3.0 * fract(p.x * 5.0 + 0.1), -4, 0)", "page.vector") + tone("out", "t > 4.99 ? 1.0 : 0.0", "saw.value"), 0.45},
-		"of a tone as a vector":              {place + tone("saw", "fract(t * 9.0) < 0.05 ? 1.0 : 0.0", "page.vector") + formula("out", "p.zyx", "saw.value"), 1},
-		"through a node that bounds nothing": {place + tone("saw", "fract(t * 7.0)", "page.vector") + `{"id":"out","kind":"tone-adjust","in":{"tone":"saw.value"}},`, 1},
-		"a slope alone":                      {place + tone("saw", "fract(t * 0.4 + 0.05)", "page.vector") + `{"id":"out","kind":"blend","in":{"base":"saw.value","over":"#FF0000","amount":0.5}},`, 1},
-		"a soft step":                        {place + tone("saw", "fract(t * 9.0)", "page.vector") + `{"id":"out","kind":"soft-step","in":{"tone":"saw.value","threshold":0.95,"softness":0.02}},`, 1},
-		"a soft step whose threshold varies": {place + tone("saw", "fract(t * 9.0)", "page.vector") + `{"id":"out","kind":"soft-step","in":{"tone":0.95,"threshold":"saw.value"}},`, 1},
-		"a thin band of a ramp":              {place + tone("t", "t * 1.0", "page.vector") + `{"id":"out","kind":"ramp","in":{"tone":"t.value"},"set":{"stops":[{"at":0,"color":"#000000"},{"at":0.505,"color":"#FFFFFF"},{"at":0.509,"color":"#000000"}]}},`, 0.2},
-		"maths":                              {place + `{"id":"far","kind":"maths","set":{"carries":"vector","operation":"multiply"},"in":{"a":"page.vector","b":[8,8,8]}},{"id":"saw","kind":"maths","set":{"carries":"vector","operation":"fraction"},"in":{"a":"far.value"}},{"id":"out","kind":"maths","set":{"carries":"vector","operation":"power"},"in":{"a":"saw.value","b":[20,20,20]}},`, 1},
-		"a whole number":                     {place + tone("out", "float(int(t * 30.0) & 1)", "page.vector"), 1},
+		"thin stripes, 8 pixels apart":              {place + formula("out", "vec3(fract(p.x * 5.0 + 0.1) < 0.06 ? 1.0 : 0.0)", "page.vector"), 0.45},
+		"thin stripes, 20 pixels apart":             {place + formula("out", "vec3(fract(p.x * 2.0 + 0.1) < 0.02 ? 1.0 : 0.0)", "page.vector"), 0.2},
+		"through a colour to a tone":                {place + formula("saw", "vec3(0, fract(p.x * 5.0 + 0.1) < 0.06 ? 1.0 : 0.0, 0)", "page.vector") + tone("out", "t * 2.0", "saw.value"), 0.45},
+		"through the length of a vector":            {place + formula("saw", "vec3(fract(p.x * 5.0 + 0.1) < 0.06 ? 3.0 : 0.0, 4, 0)", "page.vector") + tone("out", "t - 4.0", "saw.value"), 0.45},
+		"of a negative vector":                      {place + formula("saw", "vec3(-3.0 * fract(p.x * 5.0 + 0.1), -4, 0)", "page.vector") + tone("out", "t > 4.99 ? 1.0 : 0.0", "saw.value"), 0.45},
+		"of a tone as a vector":                     {place + tone("saw", "fract(t * 9.0) < 0.05 ? 1.0 : 0.0", "page.vector") + formula("out", "p.zyx", "saw.value"), 1},
+		"through a node that bounds nothing":        {place + tone("saw", "fract(t * 7.0)", "page.vector") + `{"id":"out","kind":"tone-adjust","in":{"tone":"saw.value"}},`, 1},
+		"thin ones through one that bounds nothing": {place + tone("saw", "fract(t * 5.0 + 0.1) < 0.06 ? 1.0 : 0.0", "page.vector") + `{"id":"out","kind":"tone-adjust","in":{"tone":"saw.value"}},`, 1},
+		"a slope alone":                             {place + tone("saw", "fract(t * 0.4 + 0.05)", "page.vector") + `{"id":"out","kind":"blend","in":{"base":"saw.value","over":"#FF0000","amount":0.5}},`, 1},
+		"a soft step":                               {place + tone("saw", "fract(t * 9.0)", "page.vector") + `{"id":"out","kind":"soft-step","in":{"tone":"saw.value","threshold":0.95,"softness":0.02}},`, 1},
+		"a soft step whose threshold varies":        {place + tone("saw", "fract(t * 9.0)", "page.vector") + `{"id":"out","kind":"soft-step","in":{"tone":0.95,"threshold":"saw.value"}},`, 1},
+		"a thin band of a ramp":                     {place + tone("t", "t * 1.0", "page.vector") + `{"id":"out","kind":"ramp","in":{"tone":"t.value"},"set":{"stops":[{"at":0,"color":"#000000"},{"at":0.505,"color":"#FFFFFF"},{"at":0.509,"color":"#000000"}]}},`, 0.2},
+		"maths":                                     {place + `{"id":"far","kind":"maths","set":{"carries":"vector","operation":"multiply"},"in":{"a":"page.vector","b":[8,8,8]}},{"id":"saw","kind":"maths","set":{"carries":"vector","operation":"fraction"},"in":{"a":"far.value"}},{"id":"out","kind":"maths","set":{"carries":"vector","operation":"power"},"in":{"a":"saw.value","b":[20,20,20]}},`, 1},
+		"a whole number":                            {place + tone("out", "float(int(t * 30.0) & 1)", "page.vector"), 1},
 	} {
 		n := parsed(t, "["+c.nodes[:len(c.nodes)-1]+"]")
 		require.NoError(t, n.Settle(cat), name)
