@@ -208,6 +208,9 @@ func (p *Program) add(pl *plan, v sample.Variant, at map[string]*plan) error {
 		r := pl.kind.Light(pl.data)
 		s.light, s.reads = &r, []int{me}
 	}
+	if pl.kind.Chance {
+		s.reads = []int{me}
+	}
 	var whole []string
 	if pl.kind.WholeOf != nil && s.light != nil {
 		whole = pl.kind.WholeOf(pl.data, *s.light)

@@ -65,7 +65,7 @@ func (p *Program) keys(at *Moment) []Key {
 		return p.keyed.keys
 	}
 	out := make([]Key, len(p.steps))
-	read := make([]Key, len(p.steps)) // of those that read lights
+	read := make([]Key, len(p.steps)) // of those that read lights, or find by chance
 	for i := range p.steps {
 		s := &p.steps[i]
 		if s.light != nil {
@@ -79,6 +79,8 @@ func (p *Program) keys(at *Moment) []Key {
 				fmt.Fprint(h, "level", at.level)
 			}
 			copy(read[i][:], h.Sum(nil))
+		} else if s.kind.Chance {
+			read[i] = hash(fmt.Sprint("level", at.level))
 		}
 		if out[i] = s.key; len(s.reads) == 0 && !s.timed {
 			continue
@@ -124,18 +126,21 @@ type Env struct {
 // Rays tells whether any node that the targets hang on sends rays.
 func (p *Program) Rays(targets []Target) bool {
 	for i, used := range p.used(targets, func(int) bool { return false }) {
-		if r := p.steps[i].light; used && r != nil && (r.Shadows || r.Bounced) {
+		if r := p.steps[i].light; used && (p.steps[i].kind.Chance || r != nil && (r.Shadows || r.Bounced)) {
 			return true
 		}
 	}
 	return false
 }
 
-// Soft tells whether the targets hang on light that is found by chance: shadows of
-// lights that are wide, or light that is bounced.
+// Soft tells whether the targets hang on what is found by chance: shadows of
+// lights that are wide, light that is bounced, occlusion.
 func (p *Program) Soft(targets []Target, lights []light.Source) bool {
 	for i, used := range p.used(targets, func(int) bool { return false }) {
 		r := p.steps[i].light
+		if used && p.steps[i].kind.Chance {
+			return true
+		}
 		if !used || r == nil {
 			continue
 		}

@@ -215,7 +215,12 @@ func (r *run) gather(ctx context.Context, stage int) error {
 		if !r.runs[i] || s.kind.Whole == nil || s.stage != stage {
 			continue
 		}
-		w := &node.Whole{Data: s.data, Scene: r.env.Scene, Points: r.env.Points.Variant(s.variant), Found: r.env.Found, In: make([][]node.Plane, len(s.spec.Inputs)), Key: make([]string, len(s.spec.Inputs))}
+		w := &node.Whole{Data: s.data, Scene: r.env.Scene, Points: r.env.Points.Variant(s.variant), Found: r.env.Found, In: make([][]node.Plane, len(s.spec.Inputs)), Key: make([]string, len(s.spec.Inputs)), Typed: make([][]float32, len(s.spec.Inputs))}
+		for k := range s.spec.Inputs {
+			if op := s.inputs[k]; op.step < 0 {
+				w.Typed[k] = op.constant
+			}
+		}
 		if s.variant != sample.AsIs {
 			w.Found = shade.NewFindings(w.Points, nil)
 			w.Found.Level = r.env.Found.Level

@@ -20,7 +20,9 @@ func TestSurfacesAreWhatTheyWere(t *testing.T) {
 		mesh.Grid("wave", 5, 4, func(u, v float64) vec.V { return vec.V{float32(u), float32(math.Sin(6*u) * v / 4), float32(v)} })}
 	bar := func(open bool) *mesh.Mesh {
 		return mesh.Sweep("bar", func(t float64) vec.V { return vec.V{float32(t), float32(t * t), float32(math.Sin(3 * t))} },
-			func(u, t float64) (x, y float64) { return 0.2 * math.Cos(2*math.Pi*u) * (1 + t), 0.1 * math.Sin(2*math.Pi*u) }, vec.V{0, 1, 0}, 4, 5, !open)
+			func(u, t float64) (x, y float64) {
+				return 0.2 * math.Cos(2*math.Pi*u) * (1 + t), 0.1 * math.Sin(2*math.Pi*u)
+			}, vec.V{0, 1, 0}, 4, 5, !open)
 	}
 	meshes = append(meshes, bar(false), bar(true))
 	for i := range mesh.Solids {

@@ -27,6 +27,7 @@ type Kind struct {
 	// are wired; nil for all others.
 	NeedsFor func(data any, wired func(input string) bool) sample.Attr
 	Timed    bool // whether the result depends on the time
+	Chance   bool // whether rays find the result by chance: roughly for a first picture, better when it settles
 	Dear     bool // whether the result is worth keeping whenever it is computed
 	// Light tells which light the node reads, for nodes whose result hangs on the
 	// lights of the stage; nil for all others.
@@ -146,8 +147,9 @@ type Whole struct {
 	Scene  *Scene
 	Points *sample.Points
 	Found  *shade.Findings
-	In     [][]Plane // per input: all points, for those wired inputs that WholeOf names
-	Key    []string  // of these: tells what is wired from all else
+	In     [][]Plane   // per input: all points, for those wired inputs that WholeOf names
+	Key    []string    // of these: tells what is wired from all else
+	Typed  [][]float32 // per input: what is typed in; nil for those that are wired
 }
 
 // Elsewhere returns an input at number k of all the variants that Kind.Elsewhere
@@ -213,7 +215,7 @@ func normalUnless(rest sample.Attr) func(data any, wired func(string) bool) samp
 
 // kinds holds the catalogue in the order in which it is shown.
 var kinds = []*Kind{
-	coordinates, normalKind, facing, partValues, depth, timeKind,
+	occlusion, coordinates, normalKind, facing, partValues, depth, timeKind,
 	noise, cells, waves, gradient, checker, imageKind, place, warp, triplanar,
 	diffuseLight, highlight, rimLight, matcap, castShadow, lightStamp, lightSource, litSurface,
 	ramp, twoWayRamp, softStep, rangeKind, steps, toneAdjust, maths, compare, formulaKind,

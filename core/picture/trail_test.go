@@ -70,6 +70,17 @@ func TestADraggedStopDoesNotTraceTheLightAgain(t *testing.T) {
 	require.NoError(t, next.SetValue(network.NewGrouped(node.Catalogue{}, nil), "bands", "stops", []color.Stop{{At: 0}, {At: 0.4, Color: color.C{1, 1, 1}, Edge: color.Step}}))
 	require.NoError(t, r.Render(context.Background(), job(sc, &next, 96, 64, 16), count))
 	assert.Equal(t, 3, shown, "what is known of the light stays known")
+
+	// Occlusion hangs on no light: what was found of it stays while a light moves.
+	dark := look(t, `{"id":"light","kind":"Diffuse light"},{"id":"open","kind":"Occlusion"},{"id":"mix","kind":"Blend","in":{"base":"light.tone","over":"open.tone"},"set":{"mode":"multiply"}},
+		{"id":"end","kind":"Finish","in":{"colour":"mix.colour"}}`)
+	r, shown = picture.NewRenderer(2), 0
+	require.NoError(t, r.Render(context.Background(), job(sc, dark, 96, 64, 16), count))
+	assert.Equal(t, 4, shown, "grainy, found out, four positions, sixteen")
+	sc.Stage.Lights[0].Azimuth += 40
+	moved := stagetest.Again(t, sc)
+	settled := bytesOf(t, picture.NewRenderer(2), job(moved, dark, 96, 64, 16))
+	assert.Equal(t, settled, bytesOf(t, r, job(moved, dark, 96, 64, 16)), "the same as found anew")
 }
 
 func TestTrailEndsInTheColourOfThePixel(t *testing.T) {
