@@ -51,11 +51,18 @@ func TestSurfacesAreWhatTheyWere(t *testing.T) {
 		textured[k].UV = int32(k)
 	}
 	m.AddFace(other, textured...)
+	m.Normals = []vec.V{{0, 0, 1}, {0, 0.6, 0.8}}
+	given := corner(1, 2, 9)
+	given[0].Normal, given[1].Normal = 0, 1
+	m.AddFace(other, given...)
 	meshes = append(meshes, m)
 	joined := mesh.Cuboid(vec.V{1, 1, 1})
 	joined.Join(m, vec.Place(vec.V{1, 2, 3}, vec.V{20, 30, 40}, 0.5))
 	meshes = append(meshes, joined)
 	for i, m := range meshes {
+		for k, p := range m.Parts {
+			put("  part %d of %d: %s %v", k, i, p.Name, p.Color)
+		}
 		put("mesh %d: parts %d, points %d, faces %d, triangles %d, box %.3f, check %v", i, len(m.Parts), len(m.Positions), len(m.FaceEnd), m.Triangles(), m.Bounds(), m.Check())
 		for _, crease := range []float64{0, 25, 40, 91, 180} {
 			s, err := mesh.NewSurface(m, crease)

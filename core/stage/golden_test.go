@@ -100,6 +100,10 @@ func TestStagesAreWhatTheyWere(t *testing.T) {
 		st.Lights = append(st.Lights, l)
 	}
 	two := mesh.Cuboid(vec.V{1, 2, 0.5})
+	for k := range two.Corners {
+		two.Corners[k].UV = -1
+	}
+	two.UVs = nil
 	sc := stagetest.With(t, &st, mesh.Sphere(1, 8, 4), two)
 	st.Models[1].At, st.Models[1].Turn, st.Models[1].Scale = vec.V{1, 0.5, -1}, vec.V{30, 40, 50}, 1.5
 	sc = stagetest.Again(t, sc)
