@@ -41,7 +41,7 @@ func (v *Server) search(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := d.Find(page.Search{Words: c.QueryParam("q"), From: c.QueryParam("from"), To: c.QueryParam("to"), Replace: c.QueryParam("replace")}, kept)
+	list, err := d.Find(page.Search{Words: c.QueryParam("q"), From: c.QueryParam("from"), To: c.QueryParam("to"), Replace: c.QueryParam("replace"), Chosen: c.QueryParam("node")}, kept)
 	if err != nil {
 		return err
 	}

@@ -28,7 +28,7 @@ func TestLightFallsAsItFell(t *testing.T) {
 					s.Dome = light.NewDome(color.C{0.2, 0.4, 1}, color.C{0.3, 0.2, 0.1})
 				}
 				s.Ready()
-				put("%s size %v fade %v: soft %v placed %v aimed %v", kind, size, fade, s.Soft(), kind.Placed(), kind.Aimed())
+				put("%s size %v fade %v: soft %v placed %v aimed %v, key %s, sky %q", kind, size, fade, s.Soft(), kind.Placed(), kind.Aimed(), s.Key(), s.Sky())
 				for _, p := range places {
 					d, e, cap := s.At1(p, eye)
 					a := s.Aim(p, up, eye)

@@ -60,10 +60,58 @@ func (n *Network) Insert(cat Catalogue, id string, to Ref) error {
 	return n.Connect(cat, Ref{id, out.Key}, to)
 }
 
-// fit returns the first port of type want, or else the first that converts.
+// After puts node id behind an output: it reads the output, and what read that reads the node,
+// as far as types convert. What the node itself reads stays as it is.
+func (n *Network) After(cat Catalogue, id string, from Ref) error {
+	d := n.Node(id)
+	src, err := n.output(cat, from)
+	if err != nil {
+		return err
+	}
+	if d == nil {
+		return fmt.Errorf("network: there is no such node")
+	}
+	in := fit(cat.Of(d).Inputs, src.Type, func(q Type) (Type, Type) { return src.Type, q })
+	if in == nil {
+		return fmt.Errorf("network: %s takes nothing that %s gives", d.Title(cat), src.Name)
+	}
+	type reader struct {
+		to   Ref
+		take Type
+	}
+	var readers []reader
+	for i := range n.Nodes {
+		other := &n.Nodes[i]
+		if other.ID == from.Node || other.ID == id {
+			continue
+		}
+		for _, p := range cat.Of(other).Inputs {
+			if slices.Contains(other.In[p.Key].Wires, from) {
+				readers = append(readers, reader{Ref{other.ID, p.Key}, p.Type})
+			}
+		}
+	}
+	if err := n.Connect(cat, from, Ref{id, in.Key}); err != nil {
+		return err
+	}
+	if len(readers) > 0 && fit(cat.Of(n.Node(id)).Outputs, readers[0].take, func(q Type) (Type, Type) { return q, readers[0].take }) == nil {
+		return fmt.Errorf("network: %s gives nothing that could go on", d.Title(cat))
+	}
+	for _, r := range readers {
+		out := fit(cat.Of(n.Node(id)).Outputs, r.take, func(q Type) (Type, Type) { return q, r.take })
+		if out == nil {
+			continue
+		}
+		n.rewire(n.Node(r.to.Node), r.to.Port, from, Ref{id, out.Key})
+	}
+	return nil
+}
+
+// fit returns the first port of type want, or else the first that converts. A place or a
+// direction that need not be wired is where another would go.
 func fit(ports []Port, want Type, pair func(Type) (from, to Type)) *Port {
 	for i := range ports {
-		if ports[i].Type == want && !ports[i].Hidden {
+		if ports[i].Type == want && (!ports[i].Hidden || want == Vector) {
 			return &ports[i]
 		}
 	}

@@ -36,6 +36,7 @@ var cells = &Kind{
 		d.measure = map[any]texture.Measure{"straight": texture.Straight, "blocks": texture.Blocks, "square": texture.Square}[get("measure")]
 		return d
 	},
+	Ways:  []Way{Masked, Raised, Varied},
 	Brief: func(a *About) string { return a.Choice("measure") + ", size " + a.Input("size") },
 	Run: func(c *Call) {
 		d := c.Data.(cellsData)

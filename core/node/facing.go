@@ -23,6 +23,7 @@ var facing = &Kind{
 		},
 	},
 	NeedsFor: normalUnless(sample.Eye),
+	Ways:     []Way{Multiplied, Masked},
 	Prepare: func(get func(string) any) any {
 		if get("measure") == "fresnel" {
 			return get("ior").(float64)

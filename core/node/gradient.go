@@ -30,6 +30,7 @@ var gradient = &Kind{
 		}
 		return sample.Pos | sample.Rest | sample.Part
 	},
+	Ways:    []Way{Masked, Multiplied, Varied},
 	Prepare: func(get func(string) any) any { return get("form") },
 	Run: func(c *Call) {
 		out := c.Out[0][0]

@@ -60,6 +60,9 @@ type Kind struct {
 	Example  func(n *network.Network, d *network.Node)
 	Cut      *Cut // for kinds that cut a tone; nil for all others
 	Concerns Concerns
+	// Ways are the ways in which what the node gives goes into a look by one press, the most
+	// usual first; see Way. nil for most.
+	Ways []Way
 	// Folds tells whether what the node gives may vary within a pixel though it is the
 	// same at the middles of all pixels about it: a fraction, a comparison and a fine
 	// pattern may, a sum may not. Such places get all positions. nil for those that never

@@ -31,6 +31,7 @@ var noise = &Kind{
 		shape := map[any]texture.Shape{"plain": texture.Plain, "ridged": texture.Ridged, "billow": texture.Billow}[get("shape")]
 		return texture.Fractal{Octaves: int(math.Round(get("octaves").(float64))), Shape: shape}
 	},
+	Ways:  []Way{Masked, Varied, Raised, Multiplied},
 	Brief: func(a *About) string { return a.Choice("shape") + ", size " + a.Input("size") },
 	Run: func(c *Call) {
 		f := c.Data.(texture.Fractal)

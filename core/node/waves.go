@@ -35,6 +35,7 @@ var waves = &Kind{
 	Prepare: func(get func(string) any) any {
 		return wavesData{get("form").(string), map[any]texture.Profile{"round": texture.Round, "ramp": texture.Ramp, "tent": texture.Tent, "pulse": texture.Pulse}[get("profile")]}
 	},
+	Ways:  []Way{Masked, Raised, Varied},
 	Brief: func(a *About) string { return a.Choice("form") + ", " + a.Choice("profile") },
 	Run: func(c *Call) {
 		d, out := c.Data.(wavesData), c.Out[0][0]

@@ -31,6 +31,7 @@ type Edit struct {
 	Nodes  []string `json:"nodes,omitempty"` // the chosen nodes
 	Group  string   `json:"group,omitempty"` // edits the group's network in place of a look's
 	Aspect float64  `json:"aspect,omitempty"`
+	After  bool     `json:"after,omitempty"` // node.add: what reads From shall read the new node
 	Value  any      `json:"value,omitempty"`
 
 	// Network is a whole look, for look.add, or a fragment, for node.paste, with
@@ -138,6 +139,7 @@ func init() {
 		"look.wear":    plain("put on a look", wear),
 
 		"node.add":    shaping("added a node", within(addNode)),
+		"way.add":     shaping("put in a mask", within(addWay)),
 		"node.remove": shaping("removed a node", within(removeNodes)),
 		"node.rename": plain("renamed a node", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error { return n.Rename(e.Node, e.Name) })),
 		"node.note":   plain("wrote a note", within(writeNote)),

@@ -99,6 +99,9 @@ func addNode(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	}
 	o.Created = id
 	o.title(p, n, id, "added")
+	if e.From != "" && e.After {
+		return n.After(cat, id, network.ParseRef(e.From))
+	}
 	if e.From != "" {
 		if err := n.Connect(cat, network.ParseRef(e.From), network.Ref{Node: id}); err != nil {
 			return err

@@ -272,6 +272,26 @@ func TestSearchingForANode(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, found, "a group cannot stand in itself")
 
+	// With a node chosen, what changes its tone goes behind it, and what gives a mask has its ways in.
+	d = open(t, pages, p, Asked{})
+	found, err = d.Find(Search{Words: "tone adjust", Chosen: "n1"}, nil)
+	require.NoError(t, err)
+	assert.JSONEq(t, `{"op":"node.add","kind":"tone-adjust","from":"n1.tone","after":true,"look":"`+d.Look.ID+`"}`, found[0].Edit)
+	assert.JSONEq(t, `{"op":"node.add","kind":"tone-adjust","from":"","to":"","look":"`+d.Look.ID+`"}`, found[0].Loose)
+	found, err = d.Find(Search{Words: "crevices", Chosen: "n1"}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Occlusion", "Occlusion, multiplied in", "Occlusion, as a mask"}, []string{found[0].Name, found[1].Name, found[2].Name})
+	assert.Empty(t, found[0].Loose)
+	assert.JSONEq(t, `{"op":"way.add","kind":"occlusion","key":"multiply","from":"n1.tone","look":"`+d.Look.ID+`"}`, found[1].Edit)
+	assert.True(t, found[1].Fits)
+	found, err = d.Find(Search{Words: "noise", From: "n1.tone", Chosen: "n1"}, nil)
+	require.NoError(t, err)
+	for _, r := range found {
+		assert.NotContains(t, r.Key, "/", "pulled from a wire it has its place")
+	}
+	assert.Empty(t, d.behind("end"), "nothing goes behind the end")
+	assert.Empty(t, d.behind("n3"), "nor behind lines")
+
 	assert.True(t, matches("Soft  STEP", "a step that is soft"))
 	assert.False(t, matches("soft step", "a soft edge"))
 	assert.True(t, matches("", "anything"))

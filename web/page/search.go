@@ -15,6 +15,7 @@ type Result struct {
 	Edit                  string // as JSON
 	Fits                  bool   // whether it can stand where it was asked for
 	Key                   string // names its picture
+	Loose                 string // the edit that adds it beside the network, where Edit does more; else ""
 }
 
 // Search is what a search for a node asks.
@@ -22,51 +23,77 @@ type Search struct {
 	Words    string
 	From, To string // the ports that it shall be wired to; "" for none
 	Replace  string // the node in whose place it shall stand, "" for none
+	Chosen   string // the node that is chosen: what can goes behind it
 }
 
 // Find lists what the words could mean, to be added, put into a wire, or put in
-// a node's place, also from the groups kept in the library. What would be refused
-// stands last, and pale.
+// a node's place, also from the groups kept in the library. What changes a tone or a colour goes
+// behind the chosen node; what gives a mask is also there with the ways in which it goes into
+// the look. What would be refused stands last, and pale.
 func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 	from, to, replace := s.From, s.To, s.Replace
-	make := func(kind string) (string, *project.Edit, error) {
-		e := &project.Edit{Op: "node.add", Kind: kind, From: from, To: to, Look: d.Look.ID}
-		pairs := []any{"kind", kind, "from", from, "to", to}
-		if replace != "" {
-			e = &project.Edit{Op: "node.replace", Kind: kind, Node: replace, Look: d.Look.ID}
-			pairs = []any{"kind", kind, "node", replace}
-		}
+	free := from == "" && to == "" && replace == ""
+	var out []Result
+	add := func(name string, spec *network.Spec, purpose, key string, e *project.Edit, pairs ...any) (bool, error) {
+		e.Look = d.Look.ID
 		if d.Group != nil {
 			e.Group = d.Group.ID
 		}
 		text, err := d.Vals(e.Op, pairs...)
-		return text, e, err
+		if err != nil {
+			return false, err
+		}
+		_, err = d.Project.Clone().Apply(e)
+		out = append(out, Result{Name: name, Family: spec.Family, Purpose: purpose, Edit: text, Fits: err == nil, Key: key})
+		return err == nil, nil
 	}
-	var out []Result
-	add := func(spec *network.Spec, key string, edit string, e *project.Edit) {
-		_, err := d.Project.Clone().Apply(e)
-		out = append(out, Result{spec.Name, spec.Family, spec.Purpose, edit, err == nil, key})
+	// kind lists a kind, or a group, by its key.
+	kind := func(spec *network.Spec, kind, key string) error {
+		if replace != "" {
+			_, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.replace", Kind: kind, Node: replace}, "kind", kind, "node", replace)
+			return err
+		}
+		loose := []any{"kind", kind, "from", from, "to", to}
+		if behind := d.behind(s.Chosen); free && behind != "" && (spec.Family == "tone" || spec.Family == "colour" || spec.Family == "group") {
+			fits, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: behind, After: true}, "kind", kind, "from", behind, "after", true)
+			if err != nil {
+				return err
+			}
+			if fits {
+				last := &out[len(out)-1]
+				last.Loose, err = d.Vals("node.add", loose...)
+				return err
+			}
+			out = out[:len(out)-1]
+		}
+		_, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: from, To: to}, loose...)
+		return err
 	}
 	for _, k := range cat.Search(s.Words) {
 		if k.Spec.Kind == network.FinishKind {
 			continue
 		}
-		text, e, err := make(k.Spec.Kind)
-		if err != nil {
+		if err := kind(&k.Spec, k.Spec.Kind, k.Spec.Kind); err != nil {
 			return nil, err
 		}
-		add(&k.Spec, k.Spec.Kind, text, e)
+		if !free || strings.TrimSpace(s.Words) == "" {
+			continue
+		}
+		for _, w := range k.Ways {
+			behind := d.behind(s.Chosen)
+			if _, err := add(k.Spec.Name+", "+w.Name(), &k.Spec, w.Purpose(), k.Spec.Kind+"/"+string(w), &project.Edit{Op: "way.add", Kind: k.Spec.Kind, Key: string(w), From: behind}, "kind", k.Spec.Kind, "key", string(w), "from", behind); err != nil {
+				return nil, err
+			}
+		}
 	}
 	for i := range d.Project.Groups {
 		g := &d.Project.Groups[i]
 		if !matches(s.Words, "group "+g.Name+" "+g.Note) || d.Group != nil && d.Group.ID == g.ID {
 			continue
 		}
-		text, e, err := make(network.GroupPrefix + g.ID)
-		if err != nil {
+		if err := kind(d.Cat.Spec(network.GroupPrefix+g.ID), network.GroupPrefix+g.ID, g.ID); err != nil {
 			return nil, err
 		}
-		add(d.Cat.Spec(network.GroupPrefix+g.ID), g.ID, text, e)
 	}
 	if replace == "" {
 		for _, e := range kept {
@@ -77,7 +104,7 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 			if err != nil {
 				return nil, err
 			}
-			out = append(out, Result{e.Name, "group", "From the library: comes into this project.", text, true, e.ID})
+			out = append(out, Result{Name: e.Name, Family: "group", Purpose: "From the library: comes into this project.", Edit: text, Fits: true, Key: e.ID})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Result) int {
@@ -90,6 +117,20 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 		return 1
 	})
 	return out, nil
+}
+
+// behind returns the output behind which a node goes that is added while another is chosen: what
+// its card shows; "" for none.
+func (d *Desk) behind(chosen string) string {
+	n := d.Net.Node(chosen)
+	if n == nil || n.Kind == network.FinishKind {
+		return ""
+	}
+	ref := d.Main(chosen)
+	if out := d.Cat.Of(n).Output(network.ParseRef(ref).Port); out == nil || out.Type == network.Lines {
+		return ""
+	}
+	return ref
 }
 
 // LibraryPrefix stands before the id of an entry of the library where a kind is named.

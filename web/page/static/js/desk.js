@@ -99,9 +99,9 @@ function view() {
   fresh = false;
 }
 
-async function run(el) {
+async function run(el, loose = false) {
   const d = el.dataset;
-  const answer = await edit([JSON.parse(d.edit), ...("withFrame" in d ? [framed()] : [])]);
+  const answer = await edit([JSON.parse((loose && d.loose) || d.edit), ...("withFrame" in d ? [framed()] : [])]);
   if (!answer) return;
   if ("thenNode" in d || "thenClose" in d) close();
   if ("thenNode" in d) {
@@ -211,7 +211,7 @@ document.addEventListener("click", async (e) => {
   const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-save],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
-  if (d.edit) run(el);
+  if (d.edit) run(el, e.shiftKey);
   else if (d.move) move(d.move);
   else if (d.tab) tab(d.tab);
   else if (d.lookTab) {

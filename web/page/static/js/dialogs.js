@@ -56,7 +56,7 @@ export function openSearch(what = {}) {
   pictures.clear();
   document.getElementById("search-where").textContent = what.replace
     ? "It takes the node's place; wires and values stay where they fit."
-    : what.to ? "It goes into the wire, or feeds the input." : what.from ? "It reads what you pulled from." : "";
+    : what.to ? "It goes into the wire, or feeds the input." : what.from ? "It reads what you pulled from." : state.node ? "What fits goes behind the chosen node; with Shift it is added beside the network." : "";
   searchText.value = "";
   search.showModal();
   searchText.focus();
@@ -110,7 +110,8 @@ function list(dialog, entry) {
       next?.scrollIntoView({ block: "nearest" });
     } else if (e.key === "Enter") {
       e.preventDefault();
-      (document.activeElement.matches(entry) ? document.activeElement : all[at])?.click();
+      const one = document.activeElement.matches(entry) ? document.activeElement : all[at];
+      one?.dispatchEvent(new MouseEvent("click", { bubbles: true, shiftKey: e.shiftKey }));
     }
   });
 }
