@@ -63,6 +63,21 @@ func TestColoursAreWhatTheyWere(t *testing.T) {
 		u, v := float32(k)/10-0.05, float32(k*5%12)/10-0.05
 		put("strip at %.2f %.2f: %.4f, smooth %.4f", u, v, strip.At(u, v, false), strip.At(u, v, true))
 	}
+	for _, size := range [][2]int{{0, 0}, {1, 0}, {1, 1}, {64, 256}, {65, 1}, {1, 257}, {65, 257}} {
+		big := make(color.Strip, size[0])
+		for k := range big {
+			big[k] = make([]color.C, size[1])
+		}
+		put("strip of %v: %v", size, big.Check())
+	}
+	put("uneven strip: %v", color.Strip{{a}, {a, b}}.Check())
+	flat, few := []float64{10, 10, 10, 10}, make([]color.Stop, 9) // several edges within one bin
+	for k := range few {
+		few[k] = color.Stop{At: float32(k) / 9}
+	}
+	fitted, _ := color.Fit(few, flat)
+	fitted2, _ := color.Fit(few, []float64{0, 30, 1, 8, 2})
+	put("nine bands over four bins: %.4v, over five: %.4v", fitted, fitted2)
 	for _, hex := range []string{"#fff", "#D4843F", "D4843F", "#12", "#GG0000", "", "#11223344", " #fff"} {
 		c, err := color.ParseHex(hex)
 		put("%q: %.4f %v", hex, c, err)
