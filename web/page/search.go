@@ -54,7 +54,7 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 			return err
 		}
 		loose := []any{"kind", kind, "from", from, "to", to}
-		if behind := d.behind(s.Chosen); free && behind != "" && (spec.Family == "tone" || spec.Family == "colour" || spec.Family == "group") {
+		if behind := d.behind(s.Chosen); free && behind != "" && d.continues(behind, spec) {
 			fits, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: behind, After: true}, "kind", kind, "from", behind, "after", true)
 			if err != nil {
 				return err
@@ -131,6 +131,22 @@ func (d *Desk) behind(chosen string) string {
 		return ""
 	}
 	return ref
+}
+
+// continues tells whether a kind changes what an output gives into something of the same type:
+// then it goes behind it. What would have to be converted is not meant so.
+func (d *Desk) continues(ref string, spec *network.Spec) bool {
+	if spec.Family != "tone" && spec.Family != "colour" && spec.Family != "group" || len(spec.Outputs) == 0 {
+		return false
+	}
+	r := network.ParseRef(ref)
+	t := d.Cat.Of(d.Net.Node(r.Node)).Output(r.Port).Type
+	for i := range spec.Inputs {
+		if p := &spec.Inputs[i]; !p.Hidden {
+			return spec.Adapts != "" || p.Type == t && spec.Outputs[0].Type == t
+		}
+	}
+	return false
 }
 
 // LibraryPrefix stands before the id of an entry of the library where a kind is named.
