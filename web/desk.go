@@ -24,10 +24,23 @@ func (v *Server) desk(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if d.Large() {
-		go v.pages.Prepare(d)
-	}
+	go v.aside(func() {
+		v.live.Prepare(d.State)
+		if d.Large() {
+			v.pages.Prepare(d)
+		}
+	})
 	return v.render(c, http.StatusOK, "desk.html", d)
+}
+
+// aside does what nobody waits for; a slip in it ends nothing else.
+func (v *Server) aside(f func()) {
+	defer func() {
+		if slip := recover(); slip != nil {
+			v.log.Error("a slip aside", "slip", slip)
+		}
+	}()
+	f()
 }
 
 // search lists what the words could mean, to be added, put into a wire, or put in

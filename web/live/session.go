@@ -23,6 +23,7 @@ import (
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
+	"mobanta/core/trace"
 	"mobanta/store"
 	"mobanta/web/wish"
 )
@@ -161,6 +162,8 @@ type Studio struct {
 	Gate  order.Gate // before which tabs wait for what is more urgent
 	Air   Airing
 
+	preparing sync.Mutex
+
 	hub    hub
 	memory *budget.Budget // of all tabs' renderers
 	store  *store.Store
@@ -172,6 +175,24 @@ type Studio struct {
 // New returns a studio over s in which no tab is open.
 func New(s *store.Store, host Host, pages Pages, log *slog.Logger) *Studio {
 	return &Studio{Files: newSurfaces(s), hub: hub{live: map[string]map[*session]bool{}}, memory: budget.New(memoryBudget), store: s, host: host, pages: pages, log: log}
+}
+
+// prepared is how long what was prepared for a tab waits for it.
+const prepared = 10 * time.Second
+
+// Prepare makes the surfaces of a project and the trees of rays about them, for a tab that is
+// about to open: its browser is busy with the page meanwhile. Of several at once one is made.
+func (t *Studio) Prepare(st *store.State) {
+	if !t.preparing.TryLock() {
+		return
+	}
+	defer t.preparing.Unlock()
+	sc, err := stage.NewScene(&st.Project.Stage, t.Files, nil)
+	if err != nil {
+		return // it is said when it is drawn
+	}
+	trace.Of(sc.Geometry, nil, 1)
+	time.AfterFunc(prepared, func() { runtime.KeepAlive(sc) }) // others find the geometry while somebody has it
 }
 
 // ErrInside is what went wrong in the studio itself: the log has the rest.
@@ -249,7 +270,7 @@ func (s *session) hire() {
 
 // memoryBudget is how many bytes all tabs together remember for the sake of the next
 // pictures.
-const memoryBudget = 176 << 20
+const memoryBudget = 208 << 20
 
 // closed lets go of a tab and of what it held.
 func (t *Studio) closed(s *session) {
