@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/proto"
 
 	"mobanta/core/exchange"
 	"mobanta/core/layout"
@@ -134,6 +135,13 @@ func large(b *rod.Browser, address string) error {
 	if err := post("/p/saltlight/edit", "application/json", strings.NewReader(wear)); err != nil {
 		return err
 	}
+	// In a window that is open: opening one takes the browser half a second by itself.
+	window, err := b.Page(proto.TargetCreateTarget{URL: "about:blank"})
+	if err != nil {
+		return err
+	}
+	defer window.Close()
+	time.Sleep(3 * time.Second)
 	p, err := drive.Open(b, address+"/p/saltlight?size=960x600&look=look1", 1280, 800)
 	if err != nil {
 		return err

@@ -22,7 +22,7 @@ type view struct {
 var views = []view{
 	{name: "desk", path: "/p/saltlight", desk: true},
 	{name: "stage", path: "/p/bell-buoy?light=torch", desk: true, do: `document.querySelector('[data-tab="stage"]').click(); setTimeout(() => document.getElementById("stage").scrollTop = document.querySelector("[data-light-block]").offsetTop - 90, 900)`},
-	{name: "search", path: "/p/saltlight", desk: true, do: `document.getElementById("add").click()`},
+	{name: "search", path: "/p/saltlight", desk: true, do: `document.getElementById("add").click(); const i = document.getElementById("search-text"); i.value = "crevices"; i.dispatchEvent(new Event("input", { bubbles: true }))`},
 	{name: "list", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="list"]').click()`},
 	{name: "front", path: "/p/saltlight?node=shine", desk: true, do: `document.querySelector('[data-tab="front"]').click()`},
 	{name: "starts", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-starts]").click()`},
@@ -38,6 +38,8 @@ var views = []view{
 	{name: "settings", path: "/settings"},
 	{name: "help", path: "/help"},
 	{name: "dim", path: "/p/saltlight?look=iron", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
+	{name: "texture", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-theme-toggle]").click(); const edit = (e) => fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ edits: [{ look: "copper", ...e }] }) });
+		edit({ op: "look.replace", kind: "recipe:cracked-glaze", name: "Cracked glaze" }).then(() => setTimeout(() => document.querySelector('[data-card="crack"]')?.click(), 1500))`},
 }
 
 func main() {

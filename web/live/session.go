@@ -270,7 +270,7 @@ func (s *session) hire() {
 
 // memoryBudget is how many bytes all tabs together remember for the sake of the next
 // pictures.
-const memoryBudget = 208 << 20
+const memoryBudget = 192 << 20
 
 // closed lets go of a tab and of what it held.
 func (t *Studio) closed(s *session) {
