@@ -86,6 +86,7 @@ func take(b *rod.Browser, address string, v view, file string) error {
 	if err := settle(); err != nil {
 		return err
 	}
+	time.Sleep(1500 * time.Millisecond) // the cards come after the picture
 	data, err := p.Screenshot(false, nil)
 	if err != nil {
 		return err
