@@ -14,7 +14,7 @@ import (
 // defaultBudget is how many bytes a renderer with a budget of its own remembers.
 const defaultBudget = 256 << 20
 
-// keptResults limits the node results of one renderer, in bytes.
+// keptResults limits the node results of a renderer for which nobody says another limit.
 const keptResults = 96 << 20
 
 // Under puts the renderer under a budget that others share. Close is to be called when

@@ -59,6 +59,8 @@ type Renderer struct {
 	Gate  *order.Gate
 	Heard int64
 	Least order.Level // no work counts as more urgent than this
+	// Results limits the bytes of node results that are kept for the next picture.
+	Results int
 
 	working *order.Work
 	account *budget.Account
@@ -103,7 +105,7 @@ type group struct {
 
 // NewRenderer returns a renderer that uses up to workers cores.
 func NewRenderer(workers int) *Renderer {
-	r := &Renderer{Workers: workers, Keep: true, plain: PlainLook()}
+	r := &Renderer{Workers: workers, Keep: true, Results: keptResults, plain: PlainLook()}
 	r.Under(budget.New(defaultBudget))
 	return r
 }
@@ -310,7 +312,7 @@ func (r *Renderer) group(scene *stage.Scene) {
 	r.sampleAt = make([]int32, r.view.W*r.view.H)
 	for i := range r.groups {
 		r.groups[i].set, r.groups[i].found = sets[i], shade.NewFindings(sets[i], nil)
-		r.groups[i].kept = eval.NewKept(keptResults / len(r.groups))
+		r.groups[i].kept = eval.NewKept(r.Results / len(r.groups))
 		box := image.Rectangle{Min: image.Pt(r.view.W, r.view.H)}
 		for s, p := range sets[i].Pixels().Pixel {
 			r.sampleAt[p] = int32(s)

@@ -44,18 +44,7 @@ func (t *Tracer) Bounced(ctx context.Context, at *Site, lights []int) ([][]float
 		base = at.Found.base.get(key)
 	}
 	if base != nil {
-		from := at.Found.base.points
-		grid := from.Grid()
-		t.each(ctx, at, func(i int) {
-			var v [3]float32
-			if !between(at.Points, i, from, grid, base.planes, v[:]) {
-				put(i, aloneBounces)
-				return
-			}
-			for k := range v {
-				out.planes[k][i] = v[k]
-			}
-		})
+		t.takeOver(ctx, at, base, out, func(i int) { put(i, aloneBounces) })
 	} else {
 		rays := firstBounces
 		if at.Found.Level > 0 {

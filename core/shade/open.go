@@ -45,15 +45,7 @@ func (t *Tracer) Open(ctx context.Context, at *Site, q *Opening) ([]float32, err
 	}
 	switch {
 	case base != nil:
-		from := at.Found.base.points
-		grid := from.Grid()
-		t.each(ctx, at, func(i int) {
-			var v [1]float32
-			if !between(at.Points, i, from, grid, base.planes, v[:]) {
-				v[0] = t.openness(at, i, q, aloneOpen)
-			}
-			share[i] = v[0]
-		})
+		t.takeOver(ctx, at, base, out, func(i int) { share[i] = t.openness(at, i, q, aloneOpen) })
 	case at.Points.Grid() == nil: // nothing is known of what lies beside a point
 		t.each(ctx, at, func(i int) { share[i] = t.openness(at, i, q, rays) })
 	default:

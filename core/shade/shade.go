@@ -67,15 +67,7 @@ func (t *Tracer) Share(ctx context.Context, at *Site, l *light.Source) ([]float3
 		out.level = 1 // one ray is all there is to know
 		t.each(ctx, at, func(i int) { share[i] = t.open(at, i, l, 1) })
 	case base != nil:
-		from := at.Found.base.points
-		grid := from.Grid()
-		t.each(ctx, at, func(i int) {
-			var v [1]float32
-			if !between(at.Points, i, from, grid, base.planes, v[:]) {
-				v[0] = t.open(at, i, l, aloneRays)
-			}
-			share[i] = v[0]
-		})
+		t.takeOver(ctx, at, base, out, func(i int) { share[i] = t.open(at, i, l, aloneRays) })
 	case at.Points.Grid() == nil: // nothing is known of what lies beside a point
 		rays := firstRays
 		if at.Found.Level > 0 {
@@ -90,6 +82,24 @@ func (t *Tracer) Share(ctx context.Context, at *Site, l *light.Source) ([]float3
 	}
 	at.Found.keep(key, out)
 	return out.planes[0], nil
+}
+
+// takeOver fills in what the base has found, blended from the pixels about each point; put does
+// where it has nothing.
+func (t *Tracer) takeOver(ctx context.Context, at *Site, base, out *found, put func(i int)) {
+	from := at.Found.base.points
+	grid := from.Grid()
+	t.each(ctx, at, func(i int) {
+		var room [3]float32
+		v := room[:len(out.planes)]
+		if !between(at.Points, i, from, grid, base.planes, v) {
+			put(i)
+			return
+		}
+		for k := range v {
+			out.planes[k][i] = v[k]
+		}
+	})
 }
 
 // settle finds out the shares of a whole set: by a few rays each, and, for level 1,

@@ -263,6 +263,10 @@ func (s *session) hire() {
 			(*r).Close()
 		}
 		*r = picture.NewRenderer(runtime.GOMAXPROCS(0))
+		if r != &s.renderer && r != &s.second {
+			// What the hand has passed by, and small pictures, are not to push out the picture itself.
+			(*r).Results = smallResults
+		}
 		(*r).Under(s.studio.memory)
 		(*r).Gate, (*r).Least, (*r).Heard = &s.studio.Gate, least, s.heard.Load()
 	})
@@ -271,6 +275,9 @@ func (s *session) hire() {
 // memoryBudget is how many bytes all tabs together remember for the sake of the next
 // pictures.
 const memoryBudget = 192 << 20
+
+// smallResults limits the node results of the renderers beside that of the picture.
+const smallResults = 16 << 20
 
 // closed lets go of a tab and of what it held.
 func (t *Studio) closed(s *session) {
