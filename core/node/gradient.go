@@ -3,10 +3,8 @@ package node
 import (
 	"math"
 
-	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/sample"
-	"mobanta/core/texture"
 	"mobanta/core/vec"
 )
 
@@ -66,90 +64,6 @@ var gradient = &Kind{
 				t = float32(math.Atan2(float64(p.Dot(y)), float64(p.Dot(x)))/(2*math.Pi)) + 0.5
 			}
 			out[i] = max(0, min(1, t))
-		}
-	},
-}
-
-var checker = &Kind{
-	Spec: network.Spec{
-		Kind: "checker", Name: "Checker", Family: "texture",
-		Purpose: "Two colours in turn, as on a chequered board.",
-		Words:   []string{"chequer", "checkerboard", "chess", "squares", "tiles", "test pattern", "plaid"},
-		Source:  "The mean over what a pixel covers: a product of one square wave for each axis.",
-		Inputs: []network.Port{placeInput(),
-			{Key: "sizes", Name: "sizes", Type: network.Vector, Default: [3]float64{0.1, 0.1, 0.1}, Help: "Of a field along each axis, in parts of the model's diagonal; 0 does not change along that axis."},
-			{Key: "first", Name: "first", Type: network.Color, Default: color.MustHex("#E8DCC0")}, {Key: "second", Name: "second", Type: network.Color, Default: color.MustHex("#3A4A58")}},
-		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}, {Key: "tone", Name: "tone", Type: network.Tone, Help: "0 in the first, 1 in the second."}},
-	},
-	NeedsFor:  laidNeeds,
-	Elsewhere: laidElsewhere,
-	Run: func(c *Call) {
-		sizes, first, second := c.In[1], c.In[2], c.In[3]
-		for i := range c.N {
-			l := c.laid(i)
-			var at, foot [3]float32
-			for k := range at {
-				if s := sizes[k][i]; s > 0 {
-					s = max(leastSize, s)
-					at[k], foot[k] = l.at[k]/s, l.foot[k]/s
-				} else {
-					at[k] = 0.5
-				}
-			}
-			t := 1 - texture.Checker(at, foot)
-			if out := c.Out[0]; out != nil {
-				for k := range out {
-					out[k][i] = first[k][i] + (second[k][i]-first[k][i])*t
-				}
-			}
-			if out := c.Out[1]; out != nil {
-				out[0][i] = t
-			}
-		}
-	},
-}
-
-var triplanar = &Kind{
-	Spec: network.Spec{
-		Kind: "triplanar", Name: "Triplanar", Family: "texture",
-		Purpose: "Lays an image from three sides, blended by which way the surface looks: for models without UVs.",
-		Words:   []string{"box mapping", "no uvs", "three sides", "project", "cubic projection"},
-		Inputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color, Default: color.MustHex("#9AA5B1"), Help: "What reads texture coordinates, such as Image, reads here the place as it is seen from each side."}, normalInput(),
-			{Key: "sharpness", Name: "sharpness", Type: network.Tone, Default: 0.7, Min: 0, Max: 1, Help: "How quickly one side goes over into another."}},
-		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}},
-	},
-	NeedsFor: normalUnless(sample.Part),
-	Elsewhere: func(_ any, input int) []sample.Variant {
-		if input == 0 {
-			return []sample.Variant{sample.FromX, sample.FromY, sample.FromZ}
-		}
-		return nil
-	},
-	Run: func(c *Call) {
-		nx, ny, nz := c.normal(1)
-		sharp, out := c.In[2][0], c.Out[0]
-		if len(c.More) < 3 {
-			for k := range out {
-				copy(out[k], c.In[0][k])
-			}
-			return
-		}
-		for i := range c.N {
-			m := &c.Scene.Models[c.Scene.Parts[c.Points.PartOf[c.Lo+i]].Model]
-			n := m.Inverse.Dir(vec.V{nx[i], ny[i], nz[i]}).Unit()
-			power := 1 + 15*float64(max(0, min(1, sharp[i])))
-			var w [3]float32
-			sum := float32(0)
-			for k := range w {
-				w[k] = float32(math.Pow(math.Abs(float64(n[k])), power))
-				sum += w[k]
-			}
-			if !(sum > 0) {
-				w, sum = [3]float32{1, 1, 1}, 3
-			}
-			for k := range out {
-				out[k][i] = (w[0]*c.Elsewhere(0)[k][i] + w[1]*c.Elsewhere(1)[k][i] + w[2]*c.Elsewhere(2)[k][i]) / sum
-			}
 		}
 	},
 }

@@ -17,12 +17,20 @@ func placeInput() network.Port {
 	return network.Port{Key: "place", Name: "place", Type: network.Vector, Hidden: true, Help: "Where the texture is laid. Unwired: the place in the model's own space, whose diagonal is 1."}
 }
 
-// laidNeeds are the attributes of a texture.
-func laidNeeds(_ any, wired func(string) bool) sample.Attr {
+// placeNeeds are the attributes of a kernel that reads its place, and no footprint.
+func placeNeeds(_ any, wired func(string) bool) sample.Attr {
 	if wired("place") {
 		return 0
 	}
-	return sample.Pos | sample.Rest | sample.Part | sample.Normal | sample.Foot
+	return sample.Pos | sample.Rest | sample.Part
+}
+
+// laidNeeds are the attributes of a texture.
+func laidNeeds(data any, wired func(string) bool) sample.Attr {
+	if wired("place") {
+		return 0
+	}
+	return placeNeeds(data, wired) | sample.Normal | sample.Foot
 }
 
 // laidElsewhere asks for what is wired to the place at the points beside, half a footprint
@@ -40,10 +48,20 @@ type laid struct{ at, foot vec.V }
 // widest returns how far the pixel reaches along the axis along which it reaches farthest.
 func (l *laid) widest() float32 { return max(l.foot[0], l.foot[1], l.foot[2]) }
 
+// place returns the place of the batch's point i: what is wired to the first input, or its own
+// in its model's space.
+func (c *Call) place(i int) vec.V {
+	if in := c.In[0]; in != nil {
+		return vec.V{in[0][i], in[1][i], in[2][i]}
+	}
+	p, k := &c.Points.Pos, c.Lo+i
+	return c.object(i, vec.V{p[0][k], p[1][k], p[2][k]})
+}
+
 // laid returns where a texture whose first input is its place lies at the batch's point i.
 func (c *Call) laid(i int) (l laid) {
-	if in := c.In[0]; in != nil {
-		l.at = vec.V{in[0][i], in[1][i], in[2][i]}
+	l.at = c.place(i)
+	if c.In[0] != nil {
 		if c.Const[0] || len(c.More) < 2 {
 			return l
 		}
@@ -56,7 +74,6 @@ func (c *Call) laid(i int) (l laid) {
 	}
 	k := c.Lo + i
 	p := c.Points
-	l.at = c.object(i, vec.V{p.Pos[0][k], p.Pos[1][k], p.Pos[2][k]})
 	m := &c.Scene.Models[c.Scene.Parts[p.PartOf[k]].Model]
 	// The pixel lies across the normal: along an axis it reaches as far as the sine says.
 	n := m.Inverse.Dir(vec.V{p.Norm[0][k], p.Norm[1][k], p.Norm[2][k]}).Unit()

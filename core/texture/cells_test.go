@@ -89,7 +89,13 @@ func TestWithoutJitterCellsAreAGrid(t *testing.T) {
 	}
 	assert.Zero(t, Cells(float32(math.NaN()), 0, 0, 1, Straight, Seed{}, ForBorder))
 	assert.Zero(t, Cells(0, 2e9, 0, 1, Straight, Seed{}, ForBorder))
-	assert.Zero(t, Cells(0, 0, far, 1, Straight, Seed{}, ForBorder))
+	for k := range 3 { // the ends of what float32 knows are beyond it
+		for _, end := range []float32{-far, far} {
+			var at [3]float32
+			at[k] = end
+			assert.Zero(t, Cells(at[0], at[1], at[2], 1, Straight, Seed{}, ForBorder))
+		}
+	}
 }
 
 func TestNumbersOfCellsAreSpreadEvenly(t *testing.T) {

@@ -1,0 +1,46 @@
+package node
+
+import (
+	"mobanta/core/color"
+	"mobanta/core/network"
+	"mobanta/core/texture"
+)
+
+var checker = &Kind{
+	Spec: network.Spec{
+		Kind: "checker", Name: "Checker", Family: "texture",
+		Purpose: "Two colours in turn, as on a chequered board.",
+		Words:   []string{"chequer", "checkerboard", "chess", "squares", "tiles", "test pattern", "plaid"},
+		Source:  "The mean over what a pixel covers: a product of one square wave for each axis.",
+		Inputs: []network.Port{placeInput(),
+			{Key: "sizes", Name: "sizes", Type: network.Vector, Default: [3]float64{0.1, 0.1, 0.1}, Help: "Of a field along each axis, in parts of the model's diagonal; 0 does not change along that axis."},
+			{Key: "first", Name: "first", Type: network.Color, Default: color.MustHex("#E8DCC0")}, {Key: "second", Name: "second", Type: network.Color, Default: color.MustHex("#3A4A58")}},
+		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}, {Key: "tone", Name: "tone", Type: network.Tone, Help: "0 in the first, 1 in the second."}},
+	},
+	NeedsFor:  laidNeeds,
+	Elsewhere: laidElsewhere,
+	Run: func(c *Call) {
+		sizes, first, second := c.In[1], c.In[2], c.In[3]
+		for i := range c.N {
+			l := c.laid(i)
+			var at, foot [3]float32
+			for k := range at {
+				if s := sizes[k][i]; s > 0 {
+					s = max(leastSize, s)
+					at[k], foot[k] = l.at[k]/s, l.foot[k]/s
+				} else {
+					at[k] = 0.5
+				}
+			}
+			t := 1 - texture.Checker(at, foot)
+			if out := c.Out[0]; out != nil {
+				for k := range out {
+					out[k][i] = first[k][i] + (second[k][i]-first[k][i])*t
+				}
+			}
+			if out := c.Out[1]; out != nil {
+				out[0][i] = t
+			}
+		}
+	},
+}
