@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"maps"
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
@@ -67,6 +68,16 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 	var todo []pending
 	var targets []eval.Target
 	var out []CardPicture
+	made := map[string]eval.Key{} // what will be had, if all of it arrives
+	arrive := func() ([]CardPicture, error) {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if have != nil {
+			maps.Copy(have, made)
+		}
+		return out, nil
+	}
 	for _, want := range wants {
 		if want.Finish {
 			pic := CardPicture{Name: want.Name, Pix: make([]byte, 4*w*h)}
@@ -84,13 +95,10 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 		if have[want.Name] == key {
 			continue
 		}
-		if have != nil {
-			have[want.Name] = key
-		}
+		made[want.Name] = key
 		if kind == network.Lines {
 			pix, err := r.inked(ctx, gi, target, w, h, t.crop)
 			if err != nil {
-				delete(have, want.Name)
 				return nil, err
 			}
 			out = append(out, CardPicture{Name: want.Name, Pix: pix})
@@ -99,13 +107,10 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 		todo, targets = append(todo, pending{want, target, kind}), append(targets, target)
 	}
 	if len(todo) == 0 {
-		return out, ctx.Err()
+		return arrive()
 	}
 	planes, err := g.program.Run(ctx, eval.Env{Points: t.over.points, Found: t.over.found, Scene: r.scene(g.program.Rays(targets)), Moment: r.moment, Workers: r.Workers, Kept: t.over.kept, KeepAll: true}, targets)
 	if err != nil {
-		for _, want := range wants { // they do not arrive after all
-			delete(have, want.Name)
-		}
 		return nil, err
 	}
 	for k, p := range todo {
@@ -121,7 +126,7 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 		}
 		out = append(out, pic)
 	}
-	return out, ctx.Err()
+	return arrive()
 }
 
 // inked returns the picture of lines on white.

@@ -244,6 +244,11 @@ func TestCardsAndHistogram(t *testing.T) {
 	}
 	wants = append(wants, picture.Want{Name: "end", Finish: true})
 	have := map[string]eval.Key{}
+	stopped, stop := context.WithCancel(context.Background())
+	stop()
+	_, err := r.Cards(stopped, stagetest.Look, wants, 40, 32, have)
+	require.ErrorIs(t, err, context.Canceled)
+	require.Empty(t, have, "what did not arrive is not had, whichever picture it was stopped at")
 	cards, err := r.Cards(context.Background(), stagetest.Look, wants, 40, 32, have)
 	require.NoError(t, err)
 	require.Len(t, cards, 4, "what is not there is left out")
