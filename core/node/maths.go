@@ -224,18 +224,13 @@ var maths = &Kind{
 						out[i] = op.each(x[i], y[i])
 					}
 				}
-				for i, v := range out {
-					if v-v != 0 {
-						out[i] = finite(v)
-					}
-				}
 			}
 			return
 		}
 		for i := range c.N {
 			r := op.vector([3]float32{a[0][i], a[1][i], a[2][i]}, [3]float32{b[0][i], b[1][i], b[2][i]})
 			for k, out := range c.Out[0] {
-				out[i] = finite(r[k])
+				out[i] = r[k]
 			}
 		}
 	},

@@ -45,7 +45,7 @@ var rangeKind = &Kind{
 				if clamp {
 					t = min(max(t, 0), 1)
 				}
-				out[i] = finite(lo[i] + t*(hi[i]-lo[i]))
+				out[i] = lo[i] + t*(hi[i]-lo[i])
 			}
 		}
 	},
@@ -97,7 +97,7 @@ var toneAdjust = &Kind{
 			if g := in[1][0][i]; g != 1 {
 				v = Power(v, 1/max(g, 1e-3))
 			}
-			c.Out[0][0][i] = finite(v)
+			c.Out[0][0][i] = v
 		}
 	},
 }

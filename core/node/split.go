@@ -1,6 +1,8 @@
 package node
 
 import (
+	"slices"
+
 	"mobanta/core/color"
 	"mobanta/core/network"
 )
@@ -109,7 +111,7 @@ var join = &Kind{
 		x, y, z, out := c.In[0][0], c.In[1][0], c.In[2][0], c.Out[0]
 		for i := range c.N {
 			v := sp.together([3]float32{x[i], y[i], z[i]})
-			out[0][i], out[1][i], out[2][i] = finite(v[0]), finite(v[1]), finite(v[2])
+			out[0][i], out[1][i], out[2][i] = v[0], v[1], v[2]
 		}
 	},
 }
@@ -132,21 +134,25 @@ var colorAdjust = &Kind{
 		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}},
 	},
 	Run: func(c *Call) {
-		in, out := c.In, c.Out[0]
+		in, n := c.In, c.N
+		r, g, b := in[0][0][:n], in[0][1][:n], in[0][2][:n]
+		tr, tg, tb := in[6][0][:n], in[6][1][:n], in[6][2][:n]
+		o0, o1, o2 := c.Out[0][0][:n], c.Out[0][1][:n], c.Out[0][2][:n]
+		still := !slices.Contains(c.Const[1:6], false)
 		var last, made color.C
 		var lastSet [5]float32
-		known := false
-		for i := range c.N {
-			v := color.C{in[0][0][i], in[0][1][i], in[0][2][i]}
-			set := [5]float32{in[1][0][i], in[2][0][i], in[3][0][i], in[4][0][i], in[5][0][i]}
+		for i := range n {
 			// Drawn pictures are flat: most samples are like the one before.
-			if !known || v != last || set != lastSet {
-				last, lastSet, known = v, set, true
-				made = adjusted(v, set)
+			v := color.C{r[i], g[i], b[i]}
+			same := i > 0 && v[0] == last[0] && v[1] == last[1] && v[2] == last[2]
+			if same && !still {
+				same = lastSet == [5]float32{in[1][0][i], in[2][0][i], in[3][0][i], in[4][0][i], in[5][0][i]}
 			}
-			for k := range out {
-				out[k][i] = finite(made[k] * in[6][k][i])
+			if !same {
+				last, lastSet = v, [5]float32{in[1][0][i], in[2][0][i], in[3][0][i], in[4][0][i], in[5][0][i]}
+				made = adjusted(v, lastSet)
 			}
+			o0[i], o1[i], o2[i] = made[0]*tr[i], made[1]*tg[i], made[2]*tb[i]
 		}
 	},
 }
