@@ -195,12 +195,20 @@ func (d *lightData) read(c *Call, answer response, sun narrow) {
 		}
 		if plain {
 			for i, t := range share {
-				share[i] = max(0, t) * l.Strength
+				if t > 0 { // max of floats is no branch, and dearer than one
+					share[i] = t * l.Strength
+				} else {
+					share[i] = 0
+				}
 			}
 		} else {
 			strength := in.E[:len(share)]
 			for i, t := range share {
-				share[i] = max(0, t) * strength[i]
+				if t > 0 {
+					share[i] = t * strength[i]
+				} else {
+					share[i] = 0
+				}
 			}
 		}
 		if l.Parts != nil {
