@@ -134,7 +134,7 @@ func (r *Renderer) inked(ctx context.Context, gi int, target eval.Target, w, h i
 	pix := make([]byte, 4*w*h)
 	sheet := line.NewSheet(r.job.W, r.job.H)
 	if rule := r.groups[gi].program.Lines(target); rule != nil {
-		strokes, err := r.strokes(ctx, r.seen[0], []layer{{gi, target, rule}})
+		strokes, err := r.strokes(ctx, r.seen, []layer{{gi, target, rule}})
 		if err != nil {
 			return nil, err
 		}
@@ -166,7 +166,7 @@ func (r *Renderer) thin(g *group, w, h int) *thin {
 				continue
 			}
 			p := y*r.job.W + x
-			if tri := r.seen[0].Tri[p]; tri >= 0 && r.groupOf[r.job.Scene.TriPart[tri]] == gi {
+			if tri := r.seen.Tri[p]; tri >= 0 && r.groupOf[r.job.Scene.TriPart[tri]] == gi {
 				*at = int32(len(picked))
 				picked = append(picked, r.sampleAt[p])
 			}
@@ -327,10 +327,10 @@ func count(tones node.Plane, bins int) Histogram {
 func (r *Renderer) PartAt(u, v float64) (part stage.Part, ok bool) {
 	defer r.work()()
 	x, y := int(u*float64(r.job.H)), int(v*float64(r.job.H))
-	if len(r.seen) == 0 || x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
+	if r.seen == nil || x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
 		return part, false
 	}
-	t := r.seen[0].Tri[y*r.job.W+x]
+	t := r.seen.Tri[y*r.job.W+x]
 	if t < 0 {
 		return part, false
 	}

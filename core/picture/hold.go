@@ -5,6 +5,7 @@ import (
 
 	"mobanta/core/budget"
 	"mobanta/core/eval"
+	"mobanta/core/sample"
 )
 
 // What a renderer remembers, for the sake of the next picture, counts against a budget
@@ -41,7 +42,7 @@ func (r *Renderer) Holds() bool {
 
 // holds is Holds for those who are at work: a picture that came to nothing may have left
 // what it sees, and the film of the one before.
-func (r *Renderer) holds() bool { return len(r.seen) > 0 && len(r.result.Base) == 4*r.job.W*r.job.H }
+func (r *Renderer) holds() bool { return r.seen != nil && len(r.result.Base) == 4*r.job.W*r.job.H }
 
 // Use says that the renderer is wanted: it does not let go of its picture for others until
 // done is called, so that what it has drawn can be asked about.
@@ -91,9 +92,14 @@ func (r *Renderer) Size() int {
 	if r.projector != nil {
 		sum += r.projector.Bytes()
 	}
-	for _, v := range r.seen {
+	for _, v := range [2]*sample.Visibility{r.seen, r.opened} {
 		if v != nil {
 			sum += 8 * len(v.Tri)
+		}
+	}
+	for _, v := range r.later {
+		if v != nil {
+			sum += v.Bytes()
 		}
 	}
 	for i := range r.groups {
@@ -111,8 +117,9 @@ func (r *Renderer) Size() int {
 func (r *Renderer) trim(most int, all bool) int {
 	steps := []func(){
 		func() {
-			for k := len(r.seen) - 1; k > 0 && r.Size() > most; k-- {
-				r.seen = r.seen[:k]
+			r.opened = nil
+			for k := len(r.later) - 1; k >= 0 && r.Size() > most; k-- {
+				r.later = r.later[:k]
 			}
 		},
 		func() { r.groupsLet(func(g *group) { g.thin = nil }) },
@@ -123,6 +130,7 @@ func (r *Renderer) trim(most int, all bool) int {
 	if all {
 		steps = append(steps, func() {
 			r.seen, r.groups, r.groupOf, r.sampleAt, r.projector, r.rays = nil, nil, nil, nil, nil, nil
+			r.later, r.opened = nil, nil
 			r.forgetLines()
 			r.result, r.unshown = Result{}, image.Rectangle{}
 			r.lineKey = eval.Key{}

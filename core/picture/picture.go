@@ -74,7 +74,10 @@ type Renderer struct {
 	job       Job
 	view      stage.View
 	projector *sample.Projector
-	seen      []*sample.Visibility // by position; nil where not kept
+	seen      *sample.Visibility // by the first position
+	later     []*sample.Packed   // by the others, from the second on; nil where not kept
+	opened    *sample.Visibility // what position openedAt sees, unpacked; or nil
+	openedAt  int
 	rays      *trace.Scene
 	lights    []light.Source
 	level     int // how well light that is found by chance is known; see shade.Findings
@@ -191,7 +194,7 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	}
 	mask := res.mask()
 	res.Delta = make([]float32, len(res.Base))
-	if err := r.strewn(ctx, r.seen[0], 0, fine); err != nil {
+	if err := r.strewn(ctx, r.seen, 0, fine); err != nil {
 		return err
 	}
 	for k := 1; k < job.Samples; k++ {
@@ -263,12 +266,12 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 	same := old.Scene != nil && old.Scene.Geometry == job.Scene.Geometry && view == r.view && r.seen != nil
 	if !same {
 		r.projector = sample.NewProjector(job.Scene.Geometry, view, r.Workers)
-		r.seen = nil
+		r.seen, r.later, r.opened = nil, nil, nil
 		first, err := r.projector.Draw(ctx, Position(0), r.Workers)
 		if err != nil {
 			return err
 		}
-		r.seen = []*sample.Visibility{first}
+		r.seen = first
 		r.forgetLines()
 	}
 	r.view = view
@@ -308,7 +311,7 @@ func (r *Renderer) group(scene *stage.Scene) {
 		}
 		r.groupOf[i] = g
 	}
-	sets := sample.Seen(r.seen[0], scene, r.view, len(r.groups), r.groupOf, nil)
+	sets := sample.Seen(r.seen, scene, r.view, len(r.groups), r.groupOf, nil)
 	r.sampleAt = make([]int32, r.view.W*r.view.H)
 	for i := range r.groups {
 		r.groups[i].set, r.groups[i].found = sets[i], shade.NewFindings(sets[i], nil)
@@ -521,20 +524,28 @@ func (r *Renderer) shownKey(g *group) (eval.Key, error) {
 	return eval.Key(h.Sum(nil)[:16]), nil
 }
 
-// visible returns what position k sees.
+// visible returns what position k sees, until the next is asked for.
 func (r *Renderer) visible(ctx context.Context, k int) (*sample.Visibility, error) {
-	if k < len(r.seen) && r.seen[k] != nil {
-		return r.seen[k], nil
+	if k == 0 {
+		return r.seen, nil
+	}
+	if r.opened != nil && r.openedAt == k {
+		return r.opened, nil
+	}
+	if k <= len(r.later) && r.later[k-1] != nil {
+		r.opened, r.openedAt = r.later[k-1].Unpack(r.opened), k
+		return r.opened, nil
 	}
 	vis, err := r.projector.Draw(ctx, Position(k), r.Workers)
 	if err != nil {
 		return nil, err
 	}
+	r.opened, r.openedAt = vis, k
 	if r.Keep && k < 16 && r.view.W*r.view.H <= 1<<20 {
-		for len(r.seen) <= k {
-			r.seen = append(r.seen, nil)
+		for len(r.later) < k {
+			r.later = append(r.later, nil)
 		}
-		r.seen[k] = vis
+		r.later[k-1] = vis.Pack()
 	}
 	return vis, nil
 }
@@ -596,7 +607,7 @@ func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers 
 	if err != nil {
 		return err
 	}
-	res, first, parts := &r.result, r.seen[0], r.job.Scene.TriPart
+	res, first, parts := &r.result, r.seen, r.job.Scene.TriPart
 	keep := func(p int32) bool {
 		if fine != nil && fine[p] {
 			return false

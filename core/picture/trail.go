@@ -50,7 +50,7 @@ func (r *Renderer) sampleOf(u, v float64) (g *group, x, y int, err error) {
 	if !r.holds() || x < 0 || y < 0 || x >= r.job.W || y >= r.job.H {
 		return nil, x, y, errOutside
 	}
-	t := r.seen[0].Tri[y*r.job.W+x]
+	t := r.seen.Tri[y*r.job.W+x]
 	if t < 0 {
 		return nil, x, y, nil
 	}
@@ -74,7 +74,7 @@ func (r *Renderer) Trail(ctx context.Context, u, v float64) (*Trail, error) {
 		t.Finish, t.Cover = r.result.Backdrop.Color, 0
 		return t, nil
 	}
-	t.Part = r.job.Scene.Parts[r.job.Scene.TriPart[r.seen[0].Tri[p]]]
+	t.Part = r.job.Scene.Parts[r.job.Scene.TriPart[r.seen.Tri[p]]]
 	ends := g.program.Input(g.finish, "colour")
 	all := append(ends, g.program.Input(g.finish, "opacity")...)
 	ids := g.program.Behind(append(all, g.program.Input(g.finish, "lines")...))
