@@ -218,9 +218,9 @@ func normalUnless(rest sample.Attr) func(data any, wired func(string) bool) samp
 
 // kinds holds the catalogue in the order in which it is shown.
 var kinds = []*Kind{
-	occlusion, coordinates, normalKind, facing, partValues, depth, timeKind,
+	occlusion, curvature, coordinates, normalKind, facing, partValues, depth, timeKind,
 	noise, cells, waves, gradient, checker, imageKind, place, warp, triplanar,
-	bump,
+	bump, softForm,
 	diffuseLight, highlight, rimLight, matcap, castShadow, lightStamp, lightSource, litSurface,
 	ramp, twoWayRamp, softStep, rangeKind, steps, toneAdjust, maths, compare, formulaKind,
 	swatch, blend, layers, colorAdjust, paletteStrip, split, join, switchKind,

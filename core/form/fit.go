@@ -1,0 +1,296 @@
+package form
+
+import (
+	"math"
+	"sync"
+
+	"mobanta/core/shape"
+	"mobanta/core/vec"
+)
+
+// Fit is a simple form that lies closest to a part of a shape: a ball, an egg, a capsule
+// or a plane.
+type Fit struct {
+	kind    string
+	center  vec.V
+	axes    [3]vec.V // of the egg; the first is that of the capsule, the last the plane's normal
+	radii   vec.V    // of the egg, along the axes; of the others the first counts
+	half    float32  // of the capsule: from its middle to the middle of an end
+	outside float32  // 1, or -1 where the part's normals point to the inside
+	known   bool
+}
+
+// The kinds of fits.
+const (
+	Ball    = "ball"
+	Egg     = "egg"
+	Capsule = "capsule"
+	Plane   = "plane"
+)
+
+// FitPart fits a form of a kind to a part of a shape, by its area.
+func FitPart(sh *shape.Shape, part int32, kind string) *Fit {
+	f := &Fit{kind: kind, outside: 1}
+	type spot struct {
+		p, n vec.V
+		a    float64
+	}
+	var spots []spot
+	total := 0.0
+	var mean [3]float64
+	for t, tri := range sh.Rest.Tri {
+		if sh.Rest.TriPart[t] != part {
+			continue
+		}
+		a := area(sh, tri) / 3
+		for _, v := range tri {
+			p := sh.Pos[v]
+			spots = append(spots, spot{p, sh.Normal[v], a})
+			for k := range mean {
+				mean[k] += a * float64(p[k])
+			}
+		}
+		total += 3 * a
+	}
+	if !(total > 0) {
+		return f
+	}
+	for k := range mean {
+		mean[k] /= total
+	}
+	f.center = vec.V{float32(mean[0]), float32(mean[1]), float32(mean[2])}
+	var cov [3][3]float64
+	for _, s := range spots {
+		d := s.p.Sub(f.center)
+		for i := range 3 {
+			for j := range 3 {
+				cov[i][j] += s.a * float64(d[i]) * float64(d[j]) / total
+			}
+		}
+	}
+	var spread [3]float64
+	f.axes, spread = principal(cov)
+	size := math.Sqrt(spread[0] + spread[1] + spread[2])
+	if !(size > 0) {
+		return f
+	}
+	switch kind {
+	case Plane:
+		turn := 0.0
+		for _, s := range spots {
+			turn += s.a * float64(s.n.Dot(f.axes[2]))
+		}
+		if turn < 0 {
+			f.outside = -1
+		}
+		f.known = true
+		return f
+	case Capsule:
+		// The mean distance from the axis, and the rest of how far the part goes along it.
+		r, most := 0.0, 0.0
+		for _, s := range spots {
+			d := s.p.Sub(f.center)
+			x := float64(d.Dot(f.axes[0]))
+			r += s.a * math.Sqrt(max(0, float64(d.Dot(d))-x*x)) / total
+			most = max(most, math.Abs(x))
+		}
+		f.radii[0], f.half = float32(r), float32(max(0, most-r))
+	case Ball, Egg:
+		// Least squares of A·x² + B·y² + C·z² + D·x + E·y + F·z = 1 along the axes (Taubin
+		// 1991 has better ones for pieces; whole parts need none); for a ball A = B = C.
+		n := 6
+		if kind == Ball {
+			n = 4
+		}
+		var m [6][7]float64
+		for _, s := range spots {
+			d := s.p.Sub(f.center)
+			var row [6]float64
+			for k := range 3 {
+				x := float64(d.Dot(f.axes[k])) / size
+				if kind == Ball {
+					row[0] += x * x
+					row[1+k] = x
+				} else {
+					row[k], row[3+k] = x*x, x
+				}
+			}
+			for i := range n {
+				for j := range n {
+					m[i][j] += s.a * row[i] * row[j]
+				}
+				m[i][6] += s.a * row[i]
+			}
+		}
+		x, ok := solve(&m, n)
+		square, line := [3]float64{x[0], x[1], x[2]}, [3]float64{x[3], x[4], x[5]}
+		if kind == Ball {
+			square, line = [3]float64{x[0], x[0], x[0]}, [3]float64{x[1], x[2], x[3]}
+		}
+		rhs, middle := 1.0, f.center
+		for k := range 3 {
+			ok = ok && square[k] > 1e-6
+			c := -line[k] / (2 * square[k])
+			rhs += square[k] * c * c
+			middle = middle.Add(f.axes[k].Mul(float32(c * size)))
+		}
+		for k := range 3 {
+			f.radii[k] = float32(size * math.Sqrt(rhs/square[k]))
+			if !ok { // the corners of a box, a saddle: as far as it is spread
+				f.radii[k] = float32(size)
+				if kind == Egg {
+					f.radii[k] = float32(math.Sqrt(3 * max(spread[k], spread[0]*1e-4)))
+				}
+			}
+		}
+		if ok {
+			f.center = middle
+		}
+	}
+	out := 0.0
+	for _, s := range spots {
+		out += s.a * float64(s.n.Dot(f.normal(s.p)))
+	}
+	if out < 0 {
+		f.outside = -1
+	}
+	f.known = f.radii[0] > 0
+	return f
+}
+
+// Normal returns the normal of the form where a point of the part stands for it: where
+// the line of sight, along eye, meets it, so that bands look as they would on the form
+// itself; without an eye, or past the rim, right beside the point. ok is false where no
+// form was found.
+func (f *Fit) Normal(p, eye vec.V) (n vec.V, ok bool) {
+	if !f.known {
+		return n, false
+	}
+	if f.kind == Ball || f.kind == Egg {
+		p = f.sight(p, eye)
+	}
+	n = f.normal(p).Mul(f.outside)
+	return n, n != (vec.V{})
+}
+
+// sight returns where the line through p along eye meets the egg, on the side of the
+// eye; the place closest to the egg where it misses it.
+func (f *Fit) sight(p, eye vec.V) vec.V {
+	if eye == (vec.V{}) {
+		return p
+	}
+	// In the space in which the egg is a ball of radius 1.
+	var o, d vec.V
+	for k := range 3 {
+		o[k], d[k] = p.Sub(f.center).Dot(f.axes[k])/f.radii[k], eye.Dot(f.axes[k])/f.radii[k]
+	}
+	a, b, c := d.Dot(d), o.Dot(d), o.Dot(o)-1
+	t := -b / a
+	if root := b*b - a*c; root > 0 {
+		t += f.outside * vec.Sqrt(root) / a
+	}
+	if t-t != 0 {
+		return p
+	}
+	return p.Add(eye.Mul(t))
+}
+
+// normal returns the normal at the place of the form that is beside p, outward.
+func (f *Fit) normal(p vec.V) vec.V {
+	d := p.Sub(f.center)
+	switch f.kind {
+	case Plane:
+		return f.axes[2]
+	case Capsule:
+		x := max(-f.half, min(f.half, d.Dot(f.axes[0])))
+		return d.Sub(f.axes[0].Mul(x)).Unit()
+	}
+	var n vec.V
+	for k := range 3 {
+		n = n.Add(f.axes[k].Mul(d.Dot(f.axes[k]) / (f.radii[k] * f.radii[k])))
+	}
+	return n.Unit()
+}
+
+// principal returns the axes of a symmetric matrix, at right angles, and its spread along
+// them, greatest first (Jacobi's rotations).
+func principal(m [3][3]float64) (axes [3]vec.V, spread [3]float64) {
+	v := [3][3]float64{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}
+	for range 50 {
+		p, q := 0, 1
+		for _, at := range [2][2]int{{0, 2}, {1, 2}} {
+			if math.Abs(m[at[0]][at[1]]) > math.Abs(m[p][q]) {
+				p, q = at[0], at[1]
+			}
+		}
+		if math.Abs(m[p][q]) <= 1e-15*(math.Abs(m[0][0])+math.Abs(m[1][1])+math.Abs(m[2][2])) {
+			break
+		}
+		angle := math.Atan2(2*m[p][q], m[q][q]-m[p][p]) / 2
+		sin, cos := math.Sincos(angle)
+		for k := range 3 {
+			a, b := m[k][p], m[k][q]
+			m[k][p], m[k][q] = cos*a-sin*b, sin*a+cos*b
+		}
+		for k := range 3 {
+			a, b := m[p][k], m[q][k]
+			m[p][k], m[q][k] = cos*a-sin*b, sin*a+cos*b
+			a, b = v[k][p], v[k][q]
+			v[k][p], v[k][q] = cos*a-sin*b, sin*a+cos*b
+		}
+	}
+	order := [3]int{0, 1, 2}
+	for i := range 2 {
+		for j := i + 1; j < 3; j++ {
+			if m[order[j]][order[j]] > m[order[i]][order[i]] {
+				order[i], order[j] = order[j], order[i]
+			}
+		}
+	}
+	for k, o := range order {
+		axes[k] = vec.V{float32(v[0][o]), float32(v[1][o]), float32(v[2][o])}.Unit()
+		spread[k] = max(0, m[o][o])
+	}
+	return axes, spread
+}
+
+// solve solves n equations, the right-hand sides in the last column, by elimination with
+// the largest pivots.
+func solve(m *[6][7]float64, n int) (x [6]float64, ok bool) {
+	for c := range n {
+		best := c
+		for r := c + 1; r < n; r++ {
+			if math.Abs(m[r][c]) > math.Abs(m[best][c]) {
+				best = r
+			}
+		}
+		m[c], m[best] = m[best], m[c]
+		if !(math.Abs(m[c][c]) > 1e-12*math.Abs(m[0][0])) {
+			return x, false
+		}
+		for r := range n {
+			if r == c {
+				continue
+			}
+			k := m[r][c] / m[c][c]
+			for j := c; j < 7; j++ {
+				m[r][j] -= k * m[c][j]
+			}
+		}
+	}
+	for i := range n {
+		x[i] = m[i][6] / m[i][i]
+	}
+	return x, true
+}
+
+// FitOf is FitPart, kept with the surface. What it returns must not be changed.
+func FitOf(sh *shape.Shape, part int32, kind string) *Fit {
+	made, _ := sh.Rest.Keep("fits "+kind+" "+sh.Key, func() (any, error) { return &sync.Map{}, nil })
+	fits := made.(*sync.Map)
+	if f, ok := fits.Load(part); ok {
+		return f.(*Fit)
+	}
+	f, _ := fits.LoadOrStore(part, FitPart(sh, part, kind))
+	return f.(*Fit)
+}

@@ -1,0 +1,235 @@
+// Package form reads how a surface bends, and what simple form it has: curvature, normals smoothed along it, and balls,
+// eggs, capsules and planes that fit it. All is in the space of the model; lengths are in its units.
+package form
+
+import (
+	"fmt"
+	"math"
+
+	"mobanta/core/parallel"
+	"mobanta/core/shape"
+	"mobanta/core/vec"
+)
+
+// Sheet is a surface as one piece: vertices that stand at one place are one knot of it,
+// or, where creases part it, those that share a normal too.
+type Sheet struct {
+	Of   []int32 // vertex → knot
+	Area []float64
+
+	start []int32 // knot, and one more → its links
+	to    []int32
+	pull  []float64 // weight of each link, at least 0
+}
+
+// NewSheet returns the sheet of a shape; parted, its creases are borders.
+func NewSheet(sh *shape.Shape, parted bool) *Sheet {
+	of, n := knots(sh, parted)
+	s := &Sheet{Of: of}
+	s.Area = make([]float64, n)
+	count := make([]int32, n+1)
+	tris := sh.Rest.Tri
+	for _, t := range tris {
+		for k := range 3 {
+			count[s.Of[t[k]]] += 2
+		}
+	}
+	s.start = make([]int32, n+1)
+	for k := range n {
+		s.start[k+1] = s.start[k] + count[k]
+	}
+	s.to, s.pull = make([]int32, s.start[n]), make([]float64, s.start[n])
+	fill := append([]int32(nil), s.start[:n]...)
+	link := func(a, b int32, w float64) {
+		s.to[fill[a]], s.pull[fill[a]] = b, w
+		fill[a]++
+	}
+	for _, t := range tris {
+		a := area(sh, t)
+		for k := range 3 {
+			s.Area[s.Of[t[k]]] += a / 3
+			// Half the cotangent of the angle across from an edge (Pinkall and Polthier
+			// 1993), none where it is blunt, so that nothing is ever overshot.
+			i, j := s.Of[t[(k+1)%3]], s.Of[t[(k+2)%3]]
+			w := 0.0
+			if a > 0 {
+				p := sh.Pos[t[k]]
+				w = max(0, float64(sh.Pos[t[(k+1)%3]].Sub(p).Dot(sh.Pos[t[(k+2)%3]].Sub(p)))/(4*a))
+			}
+			if i == j || !(w < 1e6) {
+				w = 0
+			}
+			link(i, j, w)
+			link(j, i, w)
+		}
+	}
+	return s
+}
+
+// knots returns for each vertex the number of its knot, and how many there are.
+func knots(sh *shape.Shape, parted bool) (of []int32, n int) {
+	type at struct{ p, n vec.V }
+	known := make(map[at]int32, len(sh.Pos))
+	of = make([]int32, len(sh.Pos))
+	for v, p := range sh.Pos {
+		key := at{p: p}
+		if parted {
+			key.n = sh.Normal[v]
+		}
+		k, ok := known[key]
+		if !ok {
+			k = int32(len(known))
+			known[key] = k
+		}
+		of[v] = k
+	}
+	return of, len(known)
+}
+
+// area returns the area of a triangle.
+func area(sh *shape.Shape, t [3]int32) float64 {
+	a := sh.Pos[t[0]]
+	l := float64(sh.Pos[t[1]].Sub(a).Cross(sh.Pos[t[2]].Sub(a)).Len()) / 2
+	if !(l < math.MaxFloat32) {
+		return 0
+	}
+	return l
+}
+
+// steps is in how many equal times heat spreads; the more, the more its spread is that of
+// a bell.
+const steps = 2
+
+// Spread smooths values at the knots along the sheet, in place, over a radius: as heat
+// spreads in the time after which it has come half a radius, root mean square. The
+// mean over the area stays. It solves implicit steps by conjugate gradients.
+func (s *Sheet) Spread(values []float64, radius float64, workers int) {
+	time := radius * radius / 16 / steps
+	if !(time > 0) {
+		return
+	}
+	least := 0.0 // area of knots that hang on nothing would make the sum singular
+	for _, a := range s.Area {
+		least += a
+	}
+	least = least/float64(len(s.Area))*1e-9 + 1e-300
+	n := len(values)
+	mass, diag := make([]float64, n), make([]float64, n)
+	for i := range n {
+		mass[i] = s.Area[i] + least
+		diag[i] = mass[i]
+		for l := s.start[i]; l < s.start[i+1]; l++ {
+			diag[i] += time * s.pull[l]
+		}
+	}
+	const chunk = 4096
+	jobs := (n + chunk - 1) / chunk
+	part := make([]float64, jobs)
+	// over runs f on stretches of the knots, and adds up what it returns in their order.
+	over := func(f func(lo, hi int) float64) (sum float64) {
+		parallel.Do(workers, jobs, func(j int) { part[j] = f(j*chunk, min(n, (j+1)*chunk)) })
+		for _, p := range part {
+			sum += p
+		}
+		return sum
+	}
+	r, z, d, q := make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
+	apply := func(x, out []float64, i int) {
+		v := mass[i] * x[i]
+		for l := s.start[i]; l < s.start[i+1]; l++ {
+			v += time * s.pull[l] * (x[i] - x[s.to[l]])
+		}
+		out[i] = v
+	}
+	for range steps {
+		// What is sought begins as what there is, so that what is even stays so.
+		rz := over(func(lo, hi int) (sum float64) {
+			for i := lo; i < hi; i++ {
+				apply(values, q, i)
+				r[i] = mass[i]*values[i] - q[i]
+				z[i] = r[i] / diag[i]
+				d[i] = z[i]
+				sum += r[i] * z[i]
+			}
+			return sum
+		})
+		first := rz
+		for range 300 {
+			if !(rz > first*1e-14) || rz < 1e-290 {
+				break
+			}
+			dq := over(func(lo, hi int) (sum float64) {
+				for i := lo; i < hi; i++ {
+					apply(d, q, i)
+					sum += d[i] * q[i]
+				}
+				return sum
+			})
+			if !(dq > 0) {
+				break
+			}
+			alpha := rz / dq
+			next := over(func(lo, hi int) (sum float64) {
+				for i := lo; i < hi; i++ {
+					values[i] += alpha * d[i]
+					r[i] -= alpha * q[i]
+					z[i] = r[i] / diag[i]
+					sum += r[i] * z[i]
+				}
+				return sum
+			})
+			beta := next / rz
+			rz = next
+			over(func(lo, hi int) float64 {
+				for i := lo; i < hi; i++ {
+					d[i] = z[i] + beta*d[i]
+				}
+				return 0
+			})
+		}
+	}
+}
+
+// Smooth returns, per vertex, the normals of a shape smoothed along it over a radius,
+// creases included. Where they come to nothing a normal stays as it was. What is
+// returned is shared: it must not be changed.
+func Smooth(sh *shape.Shape, radius float64, workers int) []vec.V {
+	made, _ := sh.Rest.Keep(fmt.Sprintf("smooth %g %s", radius, sh.Key), func() (any, error) { return smooth(sh, radius, workers), nil })
+	return made.([]vec.V)
+}
+
+func smooth(sh *shape.Shape, radius float64, workers int) []vec.V {
+	s := NewSheet(sh, false)
+	var sum [3][]float64
+	for k := range sum {
+		sum[k] = make([]float64, len(s.Area))
+	}
+	for _, t := range sh.Rest.Tri {
+		a := area(sh, t)
+		for _, v := range t {
+			for k := range sum {
+				sum[k][s.Of[v]] += a * float64(sh.Normal[v][k])
+			}
+		}
+	}
+	for k := range sum {
+		for i, a := range s.Area {
+			if a > 0 {
+				sum[k][i] /= 3 * a
+			}
+		}
+		s.Spread(sum[k], radius, workers)
+	}
+	out := make([]vec.V, len(sh.Pos))
+	for v := range out {
+		i := s.Of[v]
+		x, y, z := sum[0][i], sum[1][i], sum[2][i]
+		l := math.Sqrt(x*x + y*y + z*z)
+		if !(l > 1e-9) {
+			out[v] = sh.Normal[v]
+			continue
+		}
+		out[v] = vec.V{float32(x / l), float32(y / l), float32(z / l)}
+	}
+	return out
+}

@@ -1,0 +1,114 @@
+package node
+
+import (
+	"context"
+	"runtime"
+
+	"mobanta/core/form"
+	"mobanta/core/network"
+	"mobanta/core/sample"
+	"mobanta/core/vec"
+)
+
+// smoothed is the choice of Soft form that is no simple form.
+const smoothed = "smooth"
+
+var softForm = &Kind{
+	Spec: network.Spec{
+		Kind: "soft-form", Name: "Soft form", Family: "relief",
+		Purpose: "Normals of a simpler form, for clean bands on a rough model: wire it to the normal of a light.",
+		Words:   []string{"smooth normals", "clean bands", "low poly", "jagged bands", "broken bands", "face shading", "round", "simplify", "transfer normals", "proxy shape", "even out"},
+		Source:  "Normals spread along the surface as heat is, or those of a form fitted to the part by least squares, met along the line of sight, so that bands run as on the form itself.",
+		Inputs: []network.Port{
+			{Key: "amount", Name: "amount", Type: network.Tone, Default: 1.0, Min: 0, Max: 1, Help: "0: the normal as it is. Wire a mask to it to keep some places."},
+			normalInput()},
+		Outputs: []network.Port{{Key: "normal", Name: "normal", Type: network.Vector}},
+		Settings: []network.Setting{
+			{Key: "form", Name: "Form", Type: network.Choice, Default: smoothed, Choices: []network.Option{{Key: smoothed, Name: "Itself, smoothed"}, {Key: form.Ball, Name: "A ball"}, {Key: form.Egg, Name: "An egg"}, {Key: form.Capsule, Name: "A capsule"}, {Key: form.Plane, Name: "A plane"}}, Help: "The ball, egg, capsule or plane is fitted to each part by itself."},
+			{Key: "radius", Name: "Radius", Type: network.Number, Default: 0.05, Min: 0.002, Max: 1, Help: "Over how far the model's own normals are smoothed, in parts of its diagonal."},
+		},
+	},
+	Needs: sample.Normal | sample.Eye | sample.Pos | sample.Part,
+	Dear:  true,
+	Prepare: func(get func(string) any) any {
+		return softData{get("form").(string), get("radius").(float64)}
+	},
+	Whole: func(_ context.Context, w *Whole) (any, error) {
+		d, found := w.Data.(softData), softFound{}
+		used := worn(w)
+		if d.form == smoothed {
+			found.normals = make([][]vec.V, len(used))
+			for i := range used {
+				if m := &w.Scene.Models[i]; used[i] {
+					found.normals[i] = form.Smooth(m.Shape, d.radius*float64(m.Surface.Box.Diagonal()), runtime.GOMAXPROCS(0))
+				}
+			}
+			return found, nil
+		}
+		found.fits = make([]*form.Fit, len(w.Scene.Parts))
+		first := 0
+		for i := range used {
+			m := &w.Scene.Models[i]
+			for k := range m.Surface.Mesh.Parts {
+				if used[i] {
+					found.fits[first+k] = form.FitOf(m.Shape, int32(k), d.form)
+				}
+			}
+			first += len(m.Surface.Mesh.Parts)
+		}
+		return found, nil
+	},
+	Brief: func(a *About) string {
+		if a.Choice("form") != "Itself, smoothed" {
+			return a.Choice("form")
+		}
+		return "smoothed over " + a.Number("radius")
+	},
+	Run: func(c *Call) {
+		found, amount, out, p := c.Found.(softFound), c.In[0][0], c.Out[0], c.Points
+		nx, ny, nz := c.normal(1)
+		px, py, pz := c.planes(&p.Pos)
+		ex, ey, ez := c.planes(&p.Eye)
+		for i := range c.N {
+			k := c.Lo + i
+			n := vec.V{nx[i], ny[i], nz[i]}
+			a := max(0, min(1, amount[i]))
+			part := p.PartOf[k]
+			model := c.Scene.Parts[part].Model
+			m := &c.Scene.Models[model]
+			soft, ok := vec.V{}, false
+			switch {
+			case !(a > 0):
+			case found.fits != nil:
+				eye := vec.V{}
+				if p.Sees() {
+					eye = m.Inverse.Dir(vec.V{ex[i], ey[i], ez[i]}).Unit()
+				}
+				soft, ok = found.fits[part].Normal(m.Inverse.Point(vec.V{px[i], py[i], pz[i]}), eye)
+			default:
+				soft, ok = p.NormalOnVertices(k, found.normals[model])
+			}
+			if ok {
+				soft = m.Matrix.Dir(soft).Unit()
+				if p.Back[k] {
+					soft = soft.Mul(-1)
+				}
+				if mixed := n.Add(soft.Sub(n).Mul(a)).Unit(); mixed != (vec.V{}) {
+					n = mixed
+				}
+			}
+			out[0][i], out[1][i], out[2][i] = n[0], n[1], n[2]
+		}
+	},
+}
+
+type softData struct {
+	form   string
+	radius float64
+}
+
+// softFound is what Soft form reads: normals by model and vertex, or fits by part.
+type softFound struct {
+	normals [][]vec.V
+	fits    []*form.Fit
+}
