@@ -41,6 +41,7 @@ var curvature = &Kind{
 		return out, nil
 	},
 	Ways:  []Way{Multiplied, Masked},
+	Sinks: "concave",
 	Brief: func(a *About) string { return "over " + a.Number("radius") },
 	Run: func(c *Call) {
 		of, strength := c.Found.([]*form.Curvature), c.In[0][0]

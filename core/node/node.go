@@ -63,6 +63,9 @@ type Kind struct {
 	// Ways are the ways in which what the node gives goes into a look by one press, the most
 	// usual first; see Way. nil for most.
 	Ways []Way
+	// Sinks names the output that darkens by Multiplied where it is high, for masks that are
+	// 0 where nothing is; empty for those that are 1 there.
+	Sinks string
 	// Folds tells whether what the node gives may vary within a pixel though it is the
 	// same at the middles of all pixels about it: a fraction, a comparison and a fine
 	// pattern may, a sum may not. Such places get all positions. nil for those that never

@@ -83,3 +83,19 @@ func TestNoGateIsInNobodysWay(t *testing.T) {
 	order.Yield(t.Context())
 	w.Leave()
 }
+
+// Work that pauses, is over, or stands alone waits for nobody.
+func TestNobodyAtWorkIsNobodyToWaitFor(t *testing.T) {
+	var g order.Gate
+	w := g.Enter(order.Rank{Level: order.Jobs})
+	w.Yield(t.Context())
+	w.Pause()
+	w.Yield(t.Context())
+	w.Resume()
+	w.Yield(t.Context())
+	w.Leave()
+	w.Yield(t.Context())
+	var none *order.Work
+	none.Pause()
+	none.Resume()
+}

@@ -28,9 +28,16 @@ func addWay(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	}
 	switch way {
 	case node.Multiplied:
+		if k.Sinks != "" {
+			mask.Port = k.Sinks
+		}
 		ramp := w.add("ramp")
 		w.wire(mask, ramp, "tone")
-		w.set(ramp, "stops", []color.Stop{{Color: color.MustHex("#6E5668")}, {At: 0.45, Color: color.MustHex("#B9A2A8"), Edge: color.Soft, Softness: 0.16}, {At: 0.8, Color: color.C{1, 1, 1}, Edge: color.Soft, Softness: 0.2}})
+		stops := []color.Stop{{Color: color.MustHex("#6E5668")}, {At: 0.45, Color: color.MustHex("#B9A2A8"), Edge: color.Soft, Softness: 0.16}, {At: 0.8, Color: color.C{1, 1, 1}, Edge: color.Soft, Softness: 0.2}}
+		if k.Sinks != "" {
+			stops = []color.Stop{{Color: color.C{1, 1, 1}}, {At: 0.05, Color: color.MustHex("#B9A2A8"), Edge: color.Soft, Softness: 0.04}, {At: 0.2, Color: color.MustHex("#6E5668"), Edge: color.Soft, Softness: 0.1}}
+		}
+		w.set(ramp, "stops", stops)
 		w.over(e.From, network.Ref{Node: ramp, Port: "colour"}, network.Ref{}, "multiply")
 	case node.Masked:
 		step := w.add("soft-step")

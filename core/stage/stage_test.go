@@ -236,3 +236,14 @@ func TestLightsOutOfBounds(t *testing.T) {
 		assert.Error(t, st.Check(), name)
 	}
 }
+
+func TestWhatIsKeptWithAGeometryIsMadeOnce(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))
+	made := 0
+	for range 2 {
+		for k, name := range []string{"a", "b"} {
+			assert.Equal(t, 10+k, sc.Keep(name, func() any { made++; return 10 + k }))
+		}
+	}
+	assert.Equal(t, 2, made)
+}

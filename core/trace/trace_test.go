@@ -329,3 +329,18 @@ func BenchmarkBuildMillion(b *testing.B) {
 		b.ReportMetric(time.Since(start).Seconds()*1000, "ms/build")
 	}
 }
+
+// No triangles, or no direction: nothing is met.
+func TestNothingToMeet(t *testing.T) {
+	empty := NewTree(nil, nil, 1)
+	full := NewTree([]vec.V{{-1, -1, 0}, {1, -1, 0}, {0, 1, 0}}, [][3]int32{{0, 1, 2}}, 1)
+	for _, c := range []struct {
+		tree *Tree
+		dir  vec.V
+		meet bool
+	}{{empty, vec.V{0, 0, 1}, false}, {full, vec.V{}, false}, {empty, vec.V{}, false}, {full, vec.V{0, 0, 1}, true}} {
+		_, ok := c.tree.Nearest(vec.V{0, 0, -1}, c.dir, 10)
+		assert.Equal(t, c.meet, ok)
+		assert.Equal(t, c.meet, c.tree.Occluded(vec.V{0, 0, -1}, c.dir, 10))
+	}
+}
