@@ -271,7 +271,7 @@ func gather(files []*multipart.FileHeader) (exchange.File, error) {
 			return out, err
 		}
 		switch strings.ToLower(path.Ext(base)) {
-		case ".obj", ".gltf", ".glb":
+		case ".obj", ".gltf", ".glb", ".ply", ".stl":
 			name = strings.TrimSuffix(base, path.Ext(base)) + ".zip"
 		}
 	}

@@ -27,6 +27,10 @@ type Mesh struct {
 	FaceEnd   []int32 // Corners[FaceEnd[i-1]:FaceEnd[i]] are the corners of face i
 	FacePart  []int32 // index into Parts, for each face
 	Parts     []Part
+	// Paint is what the file painted on the positions: red, green, blue and opacity, 0 to 1,
+	// as the file has them; nil if nothing. Where PaintEncoded the colours are sRGB.
+	Paint        [][4]float32
+	PaintEncoded bool
 }
 
 // Corner is one corner of a face; UV and Normal are -1 where there is none.
@@ -67,6 +71,12 @@ func (m *Mesh) Join(o *Mesh, at vec.M) {
 	for _, p := range o.Positions {
 		m.Positions = append(m.Positions, at.Point(p))
 	}
+	if len(m.Paint) > 0 || len(o.Paint) > 0 {
+		m.PaintEncoded = m.PaintEncoded || len(m.Paint) == 0 && o.PaintEncoded
+		m.paintUpTo(int(dp))
+		m.Paint = append(m.Paint, o.Paint...)
+		m.paintUpTo(len(m.Positions))
+	}
 	m.UVs = append(m.UVs, o.UVs...)
 	for _, n := range o.Normals {
 		m.Normals = append(m.Normals, at.Normal(n).Unit())
@@ -86,6 +96,20 @@ func (m *Mesh) Join(o *Mesh, at vec.M) {
 		m.FacePart = append(m.FacePart, o.FacePart[i]+dpart)
 	}
 	m.Parts = append(m.Parts, o.Parts...)
+}
+
+// paintUpTo paints what is not painted of the first n positions white.
+func (m *Mesh) paintUpTo(n int) {
+	for len(m.Paint) < n {
+		m.Paint = append(m.Paint, [4]float32{1, 1, 1, 1})
+	}
+}
+
+// PaintAll paints what the file left bare, if it painted anything, white.
+func (m *Mesh) PaintAll() {
+	if len(m.Paint) > 0 {
+		m.paintUpTo(len(m.Positions))
+	}
 }
 
 // Bounds returns the box around all positions.
@@ -113,6 +137,9 @@ func (m *Mesh) Check() error {
 	}
 	if len(m.FacePart) != len(m.FaceEnd) {
 		return fmt.Errorf("mesh: %d faces but %d part numbers", len(m.FaceEnd), len(m.FacePart))
+	}
+	if len(m.Paint) > 0 && len(m.Paint) != len(m.Positions) {
+		return fmt.Errorf("mesh: %d painted values for %d positions", len(m.Paint), len(m.Positions))
 	}
 	for i, p := range m.Positions {
 		if !p.Finite() || p.Dot(p) > 1e30 {

@@ -13,6 +13,7 @@ type Surface struct {
 	Pos      []vec.V      // per vertex
 	Normal   []vec.V      // per vertex, unit
 	UV       [][2]float32 // per vertex; nil if the mesh has none
+	Paint    [][4]float32 // per vertex; nil if the mesh has none. See Mesh.Paint
 	Tri      [][3]int32   // vertex numbers
 	TriFace  []int32      // the face each triangle comes from
 	TriPart  []int32      // the part each triangle belongs to
@@ -68,6 +69,9 @@ func NewSurface(m *Mesh, creaseDegrees float64) (*Surface, error) {
 		first[corner.Pos] = v
 		s.Pos = append(s.Pos, m.Positions[corner.Pos])
 		s.Normal = append(s.Normal, n)
+		if len(m.Paint) > 0 {
+			s.Paint = append(s.Paint, m.Paint[corner.Pos])
+		}
 		if len(m.UVs) > 0 {
 			var uv [2]float32
 			if corner.UV >= 0 {

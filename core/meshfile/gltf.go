@@ -446,6 +446,10 @@ func (r *gltfReader) primitive(p *gltf.Primitive, name string, c color.C, world 
 			return fmt.Errorf("texture coordinates: %w", err)
 		}
 	}
+	paint, err := r.paint(p, len(pos))
+	if err != nil {
+		return fmt.Errorf("painted colours: %w", err)
+	}
 	if err := r.morph(p, pos, normals, weights); err != nil {
 		return fmt.Errorf("morph targets: %w", err)
 	}
@@ -469,6 +473,13 @@ func (r *gltfReader) primitive(p *gltf.Primitive, name string, c color.C, world 
 	p0, u0, n0 := int32(len(m.Positions)), int32(len(m.UVs)), int32(len(m.Normals))
 	for _, v := range pos {
 		m.Positions = append(m.Positions, world.Point(v))
+	}
+	if paint != nil || len(m.Paint) > 0 {
+		for len(m.Paint) < int(p0) {
+			m.Paint = append(m.Paint, bare)
+		}
+		m.Paint = append(m.Paint, paint...)
+		m.PaintAll()
 	}
 	for _, v := range normals {
 		m.Normals = append(m.Normals, world.Normal(v).Unit())
@@ -496,6 +507,42 @@ func (r *gltfReader) primitive(p *gltf.Primitive, name string, c color.C, world 
 		m.AddFace(part, f[:]...)
 	}
 	return nil
+}
+
+// bare is what is not painted.
+var bare = [4]float32{1, 1, 1, 1}
+
+// paint returns the colours at n positions, nil if there are none.
+func (r *gltfReader) paint(p *gltf.Primitive, n int) ([][4]float32, error) {
+	i, ok := p.Attributes[gltf.COLOR_0]
+	if !ok {
+		return nil, nil
+	}
+	a, err := r.accessor(i)
+	if err != nil {
+		return nil, err
+	}
+	size := 3
+	if a.Type == gltf.AccessorVec4 {
+		size = 4
+	}
+	f, err := r.floats(i, size)
+	if err != nil {
+		return nil, err
+	}
+	if len(f) != size*n {
+		return nil, fmt.Errorf("there are %d for %d positions", len(f)/size, n)
+	}
+	out := make([][4]float32, n)
+	for k := range out {
+		out[k] = bare
+		for c := range size {
+			if v := f[size*k+c]; v == v {
+				out[k][c] = max(0, min(1, v))
+			}
+		}
+	}
+	return out, nil
 }
 
 func (r *gltfReader) morph(p *gltf.Primitive, pos, normals []vec.V, weights []float64) error {

@@ -1,5 +1,5 @@
-// Package meshfile reads models: Wavefront OBJ with MTL, glTF 2.0 as text or binary, and a ZIP that holds one of them
-// with its files. Nothing that a file claims is believed before it is checked against what the file holds.
+// Package meshfile reads models: Wavefront OBJ with MTL, glTF 2.0 as text or binary, PLY, STL, and a ZIP that holds one
+// of them with its files. Nothing that a file claims is believed before it is checked against what the file holds.
 package meshfile
 
 import (
@@ -27,7 +27,7 @@ const (
 
 // Model is what a file holds.
 type Model struct {
-	Format string // "obj", "gltf" or "glb"
+	Format string // "obj", "gltf", "glb", "ply" or "stl"
 	Mesh   *mesh.Mesh
 	Notes  []string // what was left out, in sentences
 }
@@ -38,7 +38,7 @@ type Open func(name string) ([]byte, error)
 
 // Sentinel errors.
 var (
-	ErrFormat = errors.New("meshfile: not a model that can be read: OBJ, glTF 2.0 (.gltf, .glb) or a ZIP of one")
+	ErrFormat = errors.New("meshfile: not a model that can be read: OBJ, glTF 2.0 (.gltf, .glb), PLY, STL or a ZIP of one")
 	ErrTooBig = fmt.Errorf("meshfile: larger than %d MB", MaxBytes>>20)
 )
 
@@ -68,6 +68,10 @@ func Read(ctx context.Context, name string, data []byte, open Open) (m *Model, e
 		m, err = readGLTF(newWork(ctx), kind, data, open)
 	case "obj":
 		m, err = readOBJ(newWork(ctx), data, open)
+	case "ply":
+		m, err = readPLY(newWork(ctx), data)
+	case "stl":
+		m, err = readSTL(newWork(ctx), data)
 	default:
 		return nil, ErrFormat
 	}
@@ -91,8 +95,15 @@ func sniff(name string, data []byte) string {
 	if bytes.HasPrefix(head, []byte("{")) {
 		return "gltf"
 	}
-	if strings.EqualFold(path.Ext(name), ".obj") {
-		return "obj"
+	if bytes.HasPrefix(head, []byte("ply")) && (len(head) == 3 || head[3] == '\n' || head[3] == '\r' || head[3] == ' ') {
+		return "ply"
+	}
+	switch ext := strings.ToLower(path.Ext(name)); ext {
+	case ".obj", ".stl":
+		return ext[1:]
+	}
+	if isSTL(data) || bytes.HasPrefix(head, []byte("solid ")) || bytes.HasPrefix(head, []byte("solid\n")) {
+		return "stl"
 	}
 	for _, line := range bytes.Split(head, []byte("\n")) {
 		if f := bytes.Fields(line); len(f) > 0 && f[0][0] != '#' {
@@ -121,12 +132,12 @@ func readZip(ctx context.Context, data []byte) (*Model, error) {
 		name := path.Clean("/" + strings.ReplaceAll(f.Name, `\`, "/"))[1:]
 		files[strings.ToLower(name)] = f
 		switch strings.ToLower(path.Ext(name)) {
-		case ".obj", ".gltf", ".glb":
+		case ".obj", ".gltf", ".glb", ".ply", ".stl":
 			models = append(models, name)
 		}
 	}
 	if len(models) != 1 {
-		return nil, fmt.Errorf("meshfile: the ZIP holds %d models, it must hold one (.obj, .gltf or .glb)", len(models))
+		return nil, fmt.Errorf("meshfile: the ZIP holds %d models, it must hold one (.obj, .gltf, .glb, .ply or .stl)", len(models))
 	}
 	left := int64(maxSideFiles) + int64(maxSideFiles)/4 - int64(len(data)) // the packed ones lie in memory too
 	left = max(left, maxSideFiles/4)

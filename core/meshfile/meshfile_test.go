@@ -294,6 +294,10 @@ func FuzzRead(f *testing.F) {
 	f.Add("a.obj", []byte(crate))
 	f.Add("a.gltf", gltf(corners, fmt.Sprintf(triangle, "", "", "", "")))
 	f.Add("a.glb", glb([]byte(`{"asset":{"version":"2.0"}}`), corners))
+	f.Add("a.ply", []byte(plyText))
+	f.Add("b.ply", plyNumbers(binary.LittleEndian))
+	f.Add("a.stl", []byte(stlText))
+	f.Add("b.stl", stlNumbers([3]vec.V{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}}))
 	f.Add("a.zip", []byte("PK\x03\x04"))
 	seeds, _ := filepath.Glob("testdata/seeds/*")
 	for _, name := range seeds {

@@ -71,6 +71,7 @@ func readOBJ(w *work, data []byte, open Open) (*Model, error) {
 		return nil, fmt.Errorf("meshfile: the OBJ file has no faces")
 	}
 	r.nameParts()
+	r.m.PaintAll()
 	return &Model{Format: "obj", Mesh: r.m, Notes: r.notes.list}, nil
 }
 
@@ -91,6 +92,9 @@ func (r *objReader) statement(word string, args [][]byte, open Open) error {
 	case "v":
 		p, err := r.floats(args, 3)
 		r.m.Positions = append(r.m.Positions, p)
+		if err == nil && len(args) >= 6 {
+			err = r.paint(args[3:])
+		}
 		return r.checked(err)
 	case "vt":
 		p, err := r.floats(args, 1)
@@ -123,6 +127,20 @@ func (r *objReader) statement(word string, args [][]byte, open Open) error {
 	case "curv", "curv2", "surf", "cstype", "vp":
 		r.notes.add("Curved surfaces were left out.")
 	}
+	return nil
+}
+
+// paint reads the colour behind a vertex, which many programs write there.
+func (r *objReader) paint(args [][]byte) error {
+	c, err := r.floats(args, 3)
+	if err != nil {
+		return err
+	}
+	n := len(r.m.Positions)
+	for len(r.m.Paint) < n-1 {
+		r.m.Paint = append(r.m.Paint, bare)
+	}
+	r.m.Paint, r.m.PaintEncoded = append(r.m.Paint, [4]float32{max(0, min(1, c[0])), max(0, min(1, c[1])), max(0, min(1, c[2])), 1}), true
 	return nil
 }
 

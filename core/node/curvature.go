@@ -55,7 +55,9 @@ var curvature = &Kind{
 			if c.Points.Back[k] {
 				normal = normal.Mul(-1)
 			}
-			v := c.Points.OnVertices(k, bend.Smooth) + bend.Creased(m.Inverse.Point(vec.V{px[i], py[i], pz[i]}), normal)
+			at, w := c.Points.Corners(k)
+			v := bend.Smooth[at[0]]*w[0] + bend.Smooth[at[1]]*w[1] + bend.Smooth[at[2]]*w[2]
+			v += bend.Creased(m.Inverse.Point(vec.V{px[i], py[i], pz[i]}), normal)
 			if c.Points.Back[k] { // what bulges on one side is hollow on the other
 				v = -v
 			}

@@ -221,7 +221,7 @@ func normalUnless(rest sample.Attr) func(data any, wired func(string) bool) samp
 
 // kinds holds the catalogue in the order in which it is shown.
 var kinds = []*Kind{
-	occlusion, curvature, coordinates, normalKind, facing, partValues, depth, timeKind,
+	occlusion, curvature, coordinates, normalKind, facing, partValues, painted, depth, timeKind,
 	noise, cells, waves, gradient, checker, imageKind, place, warp, triplanar,
 	bump, softForm,
 	diffuseLight, highlight, rimLight, matcap, castShadow, lightStamp, lightSource, litSurface,

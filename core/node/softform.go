@@ -86,7 +86,10 @@ var softForm = &Kind{
 				}
 				soft, ok = found.fits[part].Normal(m.Inverse.Point(vec.V{px[i], py[i], pz[i]}), eye)
 			default:
-				soft, ok = p.NormalOnVertices(k, found.normals[model])
+				at, w := p.Corners(k)
+				of := found.normals[model]
+				soft = of[at[0]].Mul(w[0]).Add(of[at[1]].Mul(w[1])).Add(of[at[2]].Mul(w[2])).Unit()
+				ok = soft != (vec.V{})
 			}
 			if ok {
 				soft = m.Matrix.Dir(soft).Unit()

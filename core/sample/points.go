@@ -313,19 +313,10 @@ func within(u, v float32) (float32, float32) {
 	return u, v
 }
 
-// OnVertices returns at point i, whose weights are known, what values at the vertices of
-// its model come to there.
-func (p *Points) OnVertices(i int, values []float32) float32 {
-	t, first := &p.geo.Tri[p.Tri[i]], p.geo.Models[p.model(i)].FirstVertex
-	u, v := p.Weights[0][i], p.Weights[1][i]
-	return values[int(t[0])-first]*(1-u-v) + values[int(t[1])-first]*u + values[int(t[2])-first]*v
-}
-
-// NormalOnVertices returns at point i, likewise, what unit vectors at the vertices of its
-// model come to, of length 1; ok is false where they come to nothing.
-func (p *Points) NormalOnVertices(i int, values []vec.V) (n vec.V, ok bool) {
-	t, first := &p.geo.Tri[p.Tri[i]], p.geo.Models[p.model(i)].FirstVertex
-	u, v := p.Weights[0][i], p.Weights[1][i]
-	n = values[int(t[0])-first].Mul(1 - u - v).Add(values[int(t[1])-first].Mul(u)).Add(values[int(t[2])-first].Mul(v)).Unit()
-	return n, n != (vec.V{})
+// Corners returns the vertices of the triangle that point i lies on, by their numbers in
+// the surface of its model, and its weights there. They are known.
+func (p *Points) Corners(i int) (v [3]int32, w [3]float32) {
+	t, first := &p.geo.Tri[p.Tri[i]], int32(p.geo.Models[p.model(i)].FirstVertex)
+	a, b := p.Weights[0][i], p.Weights[1][i]
+	return [3]int32{t[0] - first, t[1] - first, t[2] - first}, [3]float32{1 - a - b, a, b}
 }

@@ -1,0 +1,169 @@
+package meshfile
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"math"
+	"strconv"
+
+	"mobanta/core/color"
+	"mobanta/core/mesh"
+	"mobanta/core/vec"
+)
+
+// Stereolithography: loose triangles, as text or as numbers. Their normals say nothing
+// that their corners do not, so normals are made as for any file without.
+
+const (
+	stlHead = 84 // bytes before the triangles, the last four of which count them
+	stlEach = 50 // bytes of a triangle
+)
+
+type stlReader struct {
+	m     *mesh.Mesh
+	work  *work
+	known map[vec.V]int32
+	names naming
+	notes notes
+}
+
+// isSTL tells whether data is as long as the numbers in it say.
+func isSTL(data []byte) bool {
+	if len(data) < stlHead {
+		return false
+	}
+	return int64(len(data)) == stlHead+stlEach*int64(binary.LittleEndian.Uint32(data[80:]))
+}
+
+func readSTL(w *work, data []byte) (*Model, error) {
+	r := &stlReader{m: &mesh.Mesh{}, work: w, known: map[vec.V]int32{}}
+	read := r.text
+	if isSTL(data) {
+		read = r.numbers
+	} else if !bytes.HasPrefix(bytes.TrimLeft(data[:min(len(data), 80)], " \t\r\n"), []byte("solid")) {
+		return nil, errors.New("meshfile: the STL file is cut off: it holds fewer triangles than it says")
+	}
+	if err := read(data); err != nil {
+		return nil, err
+	}
+	if len(r.m.FaceEnd) == 0 {
+		return nil, errors.New("meshfile: the STL file has no triangles")
+	}
+	return &Model{Format: "stl", Mesh: r.m, Notes: r.notes.list}, nil
+}
+
+// triangle adds a triangle to the last part.
+func (r *stlReader) triangle(corners [3]vec.V) error {
+	if err := room(r.m, 3, 0, 0, 3); err != nil {
+		return err
+	}
+	var f [3]mesh.Corner
+	for k, p := range corners {
+		if !p.Finite() {
+			return errors.New("a corner is not a number")
+		}
+		at, ok := r.known[p]
+		if !ok {
+			at = int32(len(r.m.Positions))
+			r.known[p] = at
+			r.m.Positions = append(r.m.Positions, p)
+		}
+		f[k] = mesh.Corner{Pos: at, UV: -1, Normal: -1}
+	}
+	r.m.AddFace(int32(len(r.m.Parts)-1), f[:]...)
+	return nil
+}
+
+func (r *stlReader) part(name string) error {
+	if len(r.m.Parts) >= maxParts {
+		return fmt.Errorf("more than %d parts", maxParts)
+	}
+	r.m.AddPart(r.names.unique(name, "Model"), color.C{0.5, 0.5, 0.5})
+	return nil
+}
+
+func (r *stlReader) numbers(data []byte) error {
+	if err := r.part(""); err != nil {
+		return err
+	}
+	data = data[stlHead:]
+	for t := 0; len(data) >= stlEach; t++ {
+		var corners [3]vec.V
+		for i := range 9 {
+			corners[i/3][i%3] = math.Float32frombits(binary.LittleEndian.Uint32(data[12+4*i:]))
+		}
+		err := r.work.spend(12)
+		if err == nil {
+			err = r.triangle(corners)
+		}
+		if err != nil {
+			return fmt.Errorf("meshfile: STL triangle %d: %w", t+1, err)
+		}
+		data = data[stlEach:]
+	}
+	return nil
+}
+
+func (r *stlReader) text(data []byte) error {
+	line := 0
+	wrong := func(err error) error { return fmt.Errorf("meshfile: STL line %d: %w", line, err) }
+	var corners []vec.V
+	for len(data) > 0 {
+		var words []byte
+		words, data = nextLine(data)
+		line++
+		if len(words) > maxLine {
+			return wrong(fmt.Errorf("the line is longer than %d MB", maxLine>>20))
+		}
+		if err := r.work.spend(1 + len(words)/8); err != nil {
+			return wrong(err)
+		}
+		f := bytes.Fields(words)
+		if len(f) == 0 {
+			continue
+		}
+		switch string(bytes.ToLower(f[0])) {
+		case "solid":
+			if err := r.part(joined(f[1:])); err != nil {
+				return wrong(err)
+			}
+		case "outer", "facet":
+			corners = corners[:0]
+		case "vertex":
+			if len(f) < 4 {
+				return wrong(fmt.Errorf("%d numbers instead of 3", len(f)-1))
+			}
+			var p vec.V
+			for k := range p {
+				v, err := strconv.ParseFloat(string(f[1+k]), 32)
+				if err != nil {
+					return wrong(fmt.Errorf("%.20q is not a number", f[1+k]))
+				}
+				p[k] = float32(v)
+			}
+			if corners = append(corners, p); len(corners) > 3 {
+				return wrong(errors.New("a face with more than three corners"))
+			}
+		case "endloop":
+			if len(corners) != 3 {
+				return wrong(fmt.Errorf("a face with %d corners", len(corners)))
+			}
+			if len(r.m.Parts) == 0 {
+				return wrong(errors.New("a face of nothing: the file does not begin with solid"))
+			}
+			if err := r.triangle([3]vec.V(corners)); err != nil {
+				return wrong(err)
+			}
+			corners = corners[:0]
+		case "endfacet", "endsolid":
+		default:
+			return wrong(fmt.Errorf("%.20q says nothing", f[0]))
+		}
+	}
+	if len(corners) > 0 {
+		return wrong(errors.New("the file is cut off"))
+	}
+	return nil
+}
