@@ -28,7 +28,7 @@ import (
 
 type renderFlags struct {
 	bundle, model, look, size, peek, sun, camera, out string
-	samples, bits                                     int
+	samples, bits, steps                              int
 	clear                                             bool
 	time                                              float64
 }
@@ -53,6 +53,7 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 	}
 	c.Flags().StringVar(&f.bundle, "bundle", "", "bundle to render")
 	c.Flags().StringVar(&f.model, "model", "", "model to render on a plain stage")
+	c.Flags().IntVar(&f.steps, "subdivide", 0, "with --model: how often to subdivide it, 0 to 4")
 	c.Flags().StringVar(&f.look, "look", "", "look file, or the name of a look of the bundle; every part wears it")
 	c.Flags().StringVar(&f.size, "size", "1920x1080", "width and height in pixels")
 	c.Flags().IntVar(&f.samples, "samples", 16, "positions in a pixel, 1 to 256")
@@ -81,6 +82,9 @@ func render(ctx context.Context, f *renderFlags) error {
 	}
 	if f.samples < 1 || f.samples > picture.MaxSamples {
 		return fmt.Errorf("--samples must lie between 1 and %d, not %d", picture.MaxSamples, f.samples)
+	}
+	if form := (mesh.Form{Steps: f.steps}); form.Check() != nil || f.steps > 0 && f.model == "" {
+		return fmt.Errorf("--subdivide must lie between 0 and %d, and goes with --model", mesh.MaxSteps)
 	}
 	w, h, err := pair(f.size, "x", strconv.Atoi)
 	if o := (frame.Order{W: w, H: h, Samples: 1}); err != nil || o.Check() != nil {
@@ -189,7 +193,7 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 	if err != nil {
 		return nil, nil, err
 	}
-	s, err := mesh.NewSurface(m.Mesh, mesh.DefaultCrease)
+	s, err := m.Mesh.Surface(mesh.Form{Steps: f.steps})
 	if err != nil {
 		return nil, nil, err
 	}

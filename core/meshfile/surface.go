@@ -17,7 +17,7 @@ func Surface(m *stage.Model, open func(hash string) (name string, data []byte, e
 		if s == nil {
 			return nil, fmt.Errorf("meshfile: there is no solid named %.40q", m.Solid)
 		}
-		return mesh.NewSurface(s.Make(), mesh.DefaultCrease)
+		return s.Make().Surface(m.Form)
 	}
 	name, data, err := open(m.File)
 	if err != nil {
@@ -27,7 +27,7 @@ func Surface(m *stage.Model, open func(hash string) (name string, data []byte, e
 	if err != nil {
 		return nil, err
 	}
-	return mesh.NewSurface(model.Mesh, mesh.DefaultCrease)
+	return model.Mesh.Surface(m.Form)
 }
 
 // Files reads what a stage is made from, anew each time; it serves as stage.Files.

@@ -115,6 +115,31 @@ func setModel(p *Project, e *Edit, o *Outcome) error {
 		return vector(e.Value, &m.At)
 	case "turn":
 		return vector(e.Value, &m.Turn)
+	case "steps":
+		steps := 0.0
+		if err := number(e.Value, &steps); err != nil {
+			return err
+		}
+		if m.Form.Steps = int(steps); float64(m.Form.Steps) != steps {
+			return errors.New("project: steps are whole numbers")
+		}
+		return formed(m)
+	case "creases":
+		c, _ := e.Value.(string)
+		m.Form.Creases = mesh.Creases(c)
+		return formed(m)
+	case "angle":
+		if err := number(e.Value, &m.Form.Angle); err != nil {
+			return err
+		}
+		return formed(m)
+	case "made":
+		on, ok := e.Value.(bool)
+		if !ok {
+			return errors.New("project: normals are made anew or not")
+		}
+		m.Form.Made = on
+		return nil
 	}
 	return fmt.Errorf("project: a model has no %.20q", e.Key)
 }
@@ -126,6 +151,14 @@ func number[F float32 | float64](v any, to *F) error {
 	}
 	if *to = F(f); !(math.Abs(float64(*to)) <= math.MaxFloat32) {
 		return fmt.Errorf("project: %v is too large a number", f)
+	}
+	return nil
+}
+
+// formed returns why a model cannot have its form, or nil.
+func formed(m *stage.Model) error {
+	if err := m.Form.Check(); err != nil {
+		return fmt.Errorf("project: %w", err)
 	}
 	return nil
 }

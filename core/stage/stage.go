@@ -70,6 +70,7 @@ type Model struct {
 	At    vec.V             `json:"at"`
 	Turn  vec.V             `json:"turn"`  // degrees about X, Y, Z
 	Scale float32           `json:"scale"` // greater than 0
+	Form  mesh.Form         `json:"form,omitzero"`
 	Looks map[string]string `json:"looks"` // part name → look; a part that is missing takes no look
 }
 
@@ -181,6 +182,9 @@ func (s *Stage) Check() error {
 }
 
 func (m *Model) check() error {
+	if err := m.Form.Check(); err != nil {
+		return err
+	}
 	if (m.Solid == "") == (m.File == "") {
 		return fmt.Errorf("it needs either a solid or a file")
 	}

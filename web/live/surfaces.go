@@ -43,7 +43,7 @@ func newSurfaces(s *store.Store) *Surfaces {
 
 // Box returns the box of a model where it stands; it implements stage.Boxes.
 func (s *Surfaces) Box(m *stage.Model) (vec.Box, error) {
-	key := fmt.Sprint(m.Solid, "/", m.File, m.Matrix())
+	key := fmt.Sprint(m.Solid, "/", m.File, m.Form.Key(), m.Matrix())
 	if b, ok := s.boxes.get(key); ok {
 		return b, nil
 	}
@@ -129,7 +129,7 @@ func (s *Surfaces) Picture(hash string) (*pixmap.Pixmap, error) {
 
 // Surface returns the mesh of a model; it implements stage.Files.
 func (s *Surfaces) Surface(m *stage.Model) (*mesh.Surface, error) {
-	return once(s, &s.meshes, "model ", m.Solid+"/"+m.File, func() (*mesh.Surface, error) {
+	return once(s, &s.meshes, "model ", m.Solid+"/"+m.File+m.Form.Key(), func() (*mesh.Surface, error) {
 		return meshfile.Surface(m, func(hash string) (string, []byte, error) {
 			f, err := s.store.File(context.Background(), hash)
 			return f.Name, f.Data, err

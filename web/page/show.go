@@ -445,13 +445,14 @@ func (p *Pages) functions() template.FuncMap {
 			}
 			return strings.Join(names, " ")
 		},
-		"commands": commands,
-		"modes":    func() []color.Mode { return color.Modes },
-		"add":      func(a, b int) int { return a + b },
-		"mul":      func(a, b int) int { return a * b },
-		"other":    func(b bool) bool { return !b },
-		"counted":  counted,
-		"long":     long,
+		"commands":     commands,
+		"modes":        func() []color.Mode { return color.Modes },
+		"add":          func(a, b int) int { return a + b },
+		"mul":          func(a, b int) int { return a * b },
+		"subdivisions": func() []string { return []string{"not", "once", "twice", "3 times", "4 times"} },
+		"other":        func(b bool) bool { return !b },
+		"counted":      counted,
+		"long":         long,
 		"modules": func() []string {
 			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save", "drag", "keys"}
 		},

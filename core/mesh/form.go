@@ -1,0 +1,71 @@
+package mesh
+
+import (
+	"errors"
+	"fmt"
+)
+
+// MaxSteps is how often a model may be subdivided.
+const MaxSteps = 4
+
+// Form is what is done to a model's mesh before it is shown.
+type Form struct {
+	Steps   int     `json:"steps,omitempty"`   // of subdivision
+	Creases Creases `json:"creases,omitempty"` // which edges stay sharp
+	Angle   float64 `json:"angle,omitempty"`   // in degrees, over which an edge is a crease; 0 is DefaultCrease
+	Made    bool    `json:"made,omitempty"`    // whether normals are made anew, whatever the file's
+}
+
+// Crease returns the angle over which an edge is a crease.
+func (f Form) Crease() float64 {
+	if f.Angle == 0 {
+		return DefaultCrease
+	}
+	return f.Angle
+}
+
+// Key tells the form from all others; it is empty for a mesh as it comes.
+func (f Form) Key() string {
+	if f == (Form{}) {
+		return ""
+	}
+	return fmt.Sprintf(" %d %s %g %v", f.Steps, f.Creases, f.Crease(), f.Made)
+}
+
+// Check returns why the form cannot be made, or nil.
+func (f Form) Check() error {
+	switch {
+	case f.Steps < 0 || f.Steps > MaxSteps:
+		return fmt.Errorf("a model is subdivided in 0 to %d steps, not %d", MaxSteps, f.Steps)
+	case f.Creases != ByAngle && f.Creases != ByFile && f.Creases != None:
+		return fmt.Errorf("there are no creases %.20q", f.Creases)
+	case f.Angle != 0 && !(f.Angle >= 1 && f.Angle <= 180):
+		return errors.New("the angle of creases is 1 to 180 degrees")
+	}
+	return nil
+}
+
+// Surface returns the mesh in a form, made ready.
+func (m *Mesh) Surface(f Form) (*Surface, error) {
+	if err := m.Check(); err != nil {
+		return nil, err
+	}
+	crease := f.Crease()
+	if f.Creases == None {
+		crease = 180
+	}
+	if f.Made && f.Creases != ByFile {
+		bare := *m
+		bare.Normals, bare.Corners = nil, make([]Corner, len(m.Corners))
+		for i, c := range m.Corners {
+			bare.Corners[i] = Corner{c.Pos, c.UV, -1}
+		}
+		m = &bare
+	}
+	m, taken := m.Subdivide(f.Steps, f.Creases, crease)
+	s, err := NewSurface(m, crease)
+	if err == nil {
+		s.Steps = taken
+	}
+	return s, err
+}
