@@ -96,6 +96,14 @@ func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 		{"constant/", "is 0 everywhere", []project.Edit{{Op: "node.add", Kind: "soft-step", To: "n2.tone"}, wire("n1.tone", "n5.tone"), {Op: "node.input", Node: "n5", Key: "threshold", Value: 5.0}}},
 		{"near/", "lie close beside each other", []project.Edit{{Op: "node.add", Kind: "ramp"}, wire("n1.tone", "n5.tone"), {Op: "ramp.stop", Node: "n5", Index: 1, Value: map[string]any{"at": 0.26}},
 			{Op: "node.add", Kind: "blend"}, wire("n2.colour", "n6.base"), wire("n5.colour", "n6.over"), wire("n6.colour", "n4.colour")}},
+		{"mixed/", "lays Occlusion over the colour", []project.Edit{{Op: "node.add", Kind: "occlusion"}, {Op: "node.add", Kind: "ramp"}, wire("n5.tone", "n6.tone"),
+			{Op: "node.add", Kind: "blend"}, wire("n2.colour", "n7.base"), wire("n6.colour", "n7.over"), wire("n7.colour", "n4.colour")}},
+		{"folded/", "falls on it in specks", []project.Edit{{Op: "node.add", Kind: "noise"}, {Op: "node.input", Node: "n5", Key: "size", Value: 0.05}, {Op: "node.add", Kind: "bump"}, {Op: "node.input", Node: "n6", Key: "depth", Value: 0.2},
+			wire("n5.tone", "n6.height"), wire("n6.normal", "n1.normal")}},
+		{"grain/", "smaller than two pixels", []project.Edit{{Op: "node.add", Kind: "noise"}, {Op: "node.input", Node: "n5", Key: "size", Value: 0.0005}, {Op: "node.add", Kind: "blend"}, wire("n2.colour", "n6.base"), wire("n5.tone", "n6.amount"), wire("n6.colour", "n4.colour")}},
+		{"broken/", "run along its polygons", []project.Edit{{Op: "model.add", Name: "bare", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.remove", ID: "model1"}}},
+		{"paint/", "it is white everywhere", []project.Edit{{Op: "node.add", Kind: "painted-values"}, {Op: "node.add", Kind: "blend"}, wire("n2.colour", "n6.base"), wire("n5.colour", "n6.over"), wire("n6.colour", "n4.colour")}},
+		{"steps/", "is subdivided not at all, not twice", []project.Edit{{Op: "model.add", Name: "bare", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.set", ID: "model2", Key: "steps", Value: 2.0}}},
 	} {
 		t.Run(c.key+" "+c.says, func(t *testing.T) {
 			for i := range c.edits {

@@ -17,7 +17,7 @@ type Surface struct {
 	Tri      [][3]int32   // vertex numbers
 	TriFace  []int32      // the face each triangle comes from
 	TriPart  []int32      // the part each triangle belongs to
-	Steps    int // how often it was subdivided
+	Steps    int          // how often it was subdivided
 	Box      vec.Box
 	PartBox  []vec.Box // per part
 	topology *topology

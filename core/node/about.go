@@ -176,6 +176,11 @@ type Concerns struct {
 	UV        string // an input which, unwired, means the model's texture coordinates
 	Roughness string // a setting: too high it spreads what is given over all, too low it is not seen
 	Open      bool   // 1 everywhere is as good as any other tone
+	Darkens   bool   // what it gives is meant to be multiplied over a colour
+	Lays      string // a setting whose value "normal" lays the input "over" over "base", and "multiply" multiplies them
+	Raises    string // an input: how far out the relief goes that its first output, a normal, shows
+	Grain     string // an input: how large the pieces of a texture are, in parts of the model's diagonal
+	Paint     bool   // reads what the model's file has painted
 }
 
 // ConcernsOf returns which checks concern a node.

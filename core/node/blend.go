@@ -19,7 +19,8 @@ var blend = &Kind{
 		Outputs:  []network.Port{{Key: "colour", Name: "colour", Type: network.Color}},
 		Settings: []network.Setting{{Key: "mode", Name: "Mode", Type: network.Choice, Default: "normal", Choices: blendChoices()}},
 	},
-	Prepare: func(get func(string) any) any { return color.FindMode(get("mode").(string)) },
+	Concerns: Concerns{Lays: "mode"},
+	Prepare:  func(get func(string) any) any { return color.FindMode(get("mode").(string)) },
 	Run: func(c *Call) {
 		m := c.Data.(*color.Mode)
 		amount := c.In[2][0]

@@ -26,7 +26,8 @@ var bump = &Kind{
 		}
 		return nil
 	},
-	Prepare: func(get func(string) any) any { return get("way") == "in" },
+	Concerns: Concerns{Raises: "depth"},
+	Prepare:  func(get func(string) any) any { return get("way") == "in" },
 	Brief: func(a *About) string {
 		return a.Choice("way") + ", " + a.Input("depth")
 	},

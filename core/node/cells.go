@@ -31,6 +31,7 @@ var cells = &Kind{
 	},
 	NeedsFor:  laidNeeds,
 	Elsewhere: laidElsewhere,
+	Concerns:  Concerns{Grain: "size"},
 	Prepare: func(get func(string) any) any {
 		d := cellsData{edge: get("edge").(string), octaves: int(math.Round(get("octaves").(float64)))}
 		d.measure = map[any]texture.Measure{"straight": texture.Straight, "blocks": texture.Blocks, "square": texture.Square}[get("measure")]

@@ -27,6 +27,7 @@ var noise = &Kind{
 	},
 	NeedsFor:  laidNeeds,
 	Elsewhere: laidElsewhere,
+	Concerns:  Concerns{Grain: "size"},
 	Prepare: func(get func(string) any) any {
 		shape := map[any]texture.Shape{"plain": texture.Plain, "ridged": texture.Ridged, "billow": texture.Billow}[get("shape")]
 		return texture.Fractal{Octaves: int(math.Round(get("octaves").(float64))), Shape: shape}

@@ -61,8 +61,9 @@ var occlusion = &Kind{
 		return w.Scene.Tracer.Open(ctx, at, &shade.Opening{Mirror: d.mirror, Inside: d.inside, Own: d.own, Cone: cone, Key: a + "/" + b,
 			Reach: func(i int) float32 { return reach(i) * sizes[w.Scene.Parts[w.Points.PartOf[i]].Model] }})
 	},
-	Ways:  []Way{Multiplied},
-	Brief: func(a *About) string { return a.Choice("side") + ", reach " + a.Input("reach") },
+	Concerns: Concerns{Darkens: true},
+	Ways:     []Way{Multiplied},
+	Brief:    func(a *About) string { return a.Choice("side") + ", reach " + a.Input("reach") },
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		open, _ := c.Found.([]float32)

@@ -20,7 +20,8 @@ var painted = &Kind{
 			{Key: "opacity", Name: "opacity", Type: network.Tone},
 		},
 	},
-	Needs: sample.Weights | sample.Part,
+	Needs:    sample.Weights | sample.Part,
+	Concerns: Concerns{Paint: true},
 	Run: func(c *Call) {
 		for i := range c.N {
 			k := c.Lo + i

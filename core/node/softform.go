@@ -10,12 +10,15 @@ import (
 	"mobanta/core/vec"
 )
 
+// Softener is the kind that gives normals of a simpler form, for those who offer it.
+const Softener = "soft-form"
+
 // smoothed is the choice of Soft form that is no simple form.
 const smoothed = "smooth"
 
 var softForm = &Kind{
 	Spec: network.Spec{
-		Kind: "soft-form", Name: "Soft form", Family: "relief",
+		Kind: Softener, Name: "Soft form", Family: "relief",
 		Purpose: "Normals of a simpler form, for clean bands on a rough model: wire it to the normal of a light.",
 		Words:   []string{"smooth normals", "clean bands", "low poly", "jagged bands", "broken bands", "face shading", "round", "simplify", "transfer normals", "proxy shape", "even out"},
 		Source:  "Normals spread along the surface as heat is, or those of a form fitted to the part by least squares, met along the line of sight, so that bands run as on the form itself.",

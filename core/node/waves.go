@@ -32,6 +32,7 @@ var waves = &Kind{
 	},
 	NeedsFor:  laidNeeds,
 	Elsewhere: laidElsewhere,
+	Concerns:  Concerns{Grain: "spacing"},
 	Prepare: func(get func(string) any) any {
 		return wavesData{get("form").(string), map[any]texture.Profile{"round": texture.Round, "ramp": texture.Ramp, "tent": texture.Tent, "pulse": texture.Pulse}[get("profile")]}
 	},

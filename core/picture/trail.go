@@ -10,6 +10,7 @@ import (
 	"mobanta/core/eval"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/sample"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
 )
@@ -321,6 +322,27 @@ func (r *Renderer) Tones(ctx context.Context, look, id, input string) ([]float32
 		return nil, err
 	}
 	return planes[0][0], nil
+}
+
+// Read returns what an output gives at all points of the last picture that wear the look,
+// and the points, which know those attributes; nil if none does or there is no such output.
+func (r *Renderer) Read(ctx context.Context, look string, ref network.Ref, want sample.Attr) ([]node.Plane, *sample.Points, error) {
+	defer r.work()()
+	gi := r.find(look)
+	if gi < 0 || r.groups[gi].set.N == 0 {
+		return nil, nil, nil
+	}
+	g := &r.groups[gi]
+	t, _, err := g.program.Output(ref)
+	if err != nil {
+		return nil, nil, nil
+	}
+	planes, err := r.eval(ctx, g, g.all(), []eval.Target{t})
+	if err != nil {
+		return nil, nil, err
+	}
+	g.set.Resolve(want, r.Workers)
+	return planes[0], g.set, nil
 }
 
 // ToneOf returns the values of a tone output of net at all pixels of the last
