@@ -204,7 +204,7 @@ func TestEditsDoWhatTheyDid(t *testing.T) {
 				}
 				e.Part = of([]string{"", "Sphere", "Cube"})
 				if e.Op == "model.set" {
-					e.Key = of([]string{"name", "scale", "at", "turn"})
+					e.Key = of([]string{"name", "scale", "at", "turn", "steps", "creases", "angle", "made"})
 				}
 				if e.Op == "model.add" {
 					e.Kind = of([]string{"sphere", "cube", "plane", "torus"})

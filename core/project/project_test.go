@@ -155,3 +155,48 @@ func TestRandomEditsLeaveASoundProject(t *testing.T) {
 	}
 	assert.Greater(t, accepted, 1000)
 }
+
+// What is allowed is allowed up to the last one, and not one more.
+func TestLimitsAreMet(t *testing.T) {
+	p := project.New("p")
+	var err error
+	for len(p.Looks) < project.MaxLooks {
+		_, err = p.Apply(&project.Edit{Op: "look.add"})
+		require.NoError(t, err, "%d looks", len(p.Looks))
+	}
+	_, err = p.Apply(&project.Edit{Op: "look.add"})
+	assert.Error(t, err)
+	assert.Len(t, p.Looks, project.MaxLooks)
+	require.NoError(t, p.Settle())
+	p = project.New("p")
+	for i := range project.MaxBandSets {
+		p.BandSets = append(p.BandSets, project.BandSet{ID: fmt.Sprint("set", i), Name: "Set"})
+	}
+	assert.NoError(t, p.Settle())
+	p.BandSets = append(p.BandSets, project.BandSet{ID: "more", Name: "Set"})
+	assert.Error(t, p.Settle())
+}
+
+func TestBandsAreFittedToTonesThatCanBe(t *testing.T) {
+	for _, c := range []struct {
+		bins []any
+		ok   bool
+	}{{[]any{0.0, 1.0}, true}, {[]any{5.0, 0.0, 1e11}, true}, {[]any{1.0}, false}, {[]any{0.0, 0.0}, false}, {[]any{1.0, -1.0}, false}, {[]any{1.0, 1e12}, false}, {[]any{1.0, "2"}, false}, {nil, false}} {
+		p := project.New("p")
+		_, err := p.Apply(&project.Edit{Op: "ramp.fit", Look: "look1", Node: "n2", Key: "stops", Value: c.bins})
+		assert.Equal(t, c.ok, err == nil, "%v: %v", c.bins, err)
+	}
+}
+
+func TestSwatchesGoToBandsThatAreThere(t *testing.T) {
+	p := project.New("p")
+	_, err := p.Apply(&project.Edit{Op: "swatch.add", Value: "#102030"})
+	require.NoError(t, err)
+	_, err = p.Apply(&project.Edit{Op: "ramp.add", Look: "look1", Node: "n2", Key: "stops", Value: 0.1})
+	require.NoError(t, err)
+	stops := stops(p)
+	for i, ok := range map[int]bool{-1: false, 0: true, len(stops) - 1: true, len(stops): false} {
+		_, err := p.Apply(&project.Edit{Op: "swatch.use", Look: "look1", Node: "n2", Key: "stops", Index: i, ID: p.Swatches[0].ID})
+		assert.Equal(t, ok, err == nil, "%d of %d: %v", i, len(stops), err)
+	}
+}
