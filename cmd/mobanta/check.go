@@ -8,8 +8,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"mobanta/core/check"
+	"mobanta/core/frame"
 	"mobanta/core/picture"
-	"mobanta/core/stage"
 )
 
 func checkCommand() *cobra.Command {
@@ -29,15 +29,11 @@ With --strict the exit code is 1 if there is anything to say.`,
 			if err != nil {
 				return err
 			}
-			sc, err := stage.NewScene(&p.Stage, made, nil)
+			job, err := frame.Job(p, made, nil)
 			if err != nil {
 				return err
 			}
-			looks, err := p.Networks()
-			if err != nil {
-				return err
-			}
-			list, err := check.Run(cmd.Context(), p, sc, looks, picture.NewRenderer(runtime.GOMAXPROCS(0)))
+			list, err := check.Run(cmd.Context(), p, job.Scene, job.Looks, picture.NewRenderer(runtime.GOMAXPROCS(0)))
 			if err != nil {
 				return err
 			}

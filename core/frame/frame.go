@@ -52,11 +52,11 @@ func (o *Order) Check() error {
 // Job returns what a renderer needs to draw a project, but for sizes. An older scene
 // lends what is the same; it may be nil.
 func Job(p *project.Project, files stage.Files, old *stage.Scene) (picture.Job, error) {
-	sc, err := stage.NewScene(&p.Stage, files, old)
+	looks, err := p.Networks()
 	if err != nil {
 		return picture.Job{}, err
 	}
-	looks, err := p.Networks()
+	sc, err := Scene(&p.Stage, files, looks, old)
 	if err != nil {
 		return picture.Job{}, err
 	}

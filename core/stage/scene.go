@@ -25,6 +25,7 @@ type Scene struct {
 	Lights []light.Source
 	Parts  []Part
 	Files  Files
+	Rest   *Scene  // the same with no vertex moved by looks; nil where none is
 	made   []Light // what Lights were made from
 }
 

@@ -356,7 +356,7 @@ func (s *session) compare(ctx context.Context, w wanted, job picture.Job, part f
 			}
 		}
 	}
-	sc, err := stage.NewScene(&st, s.studio.Files, s.secondAt)
+	sc, err := frame.Scene(&st, s.studio.Files, w.looks, s.secondAt)
 	if err != nil {
 		return err
 	}
@@ -561,7 +561,7 @@ func (s *session) wearing(ctx context.Context, w wanted, look string) *picture.R
 			st.Models[i].Looks[part] = look
 		}
 	}
-	sc, err := stage.NewScene(&st, s.studio.Files, s.smallAt)
+	sc, err := frame.Scene(&st, s.studio.Files, w.looks, s.smallAt)
 	if err != nil {
 		return s.renderer
 	}
@@ -600,7 +600,7 @@ func (s *session) drawBall(w wanted) {
 	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": w.view.Look}}}
 	st.Camera = stage.Camera{Azimuth: st.Camera.Azimuth, Elevation: st.Camera.Elevation, Distance: 4, Angle: 29.5, Ortho: true}
 	st.Backdrop.None = true
-	sc, err := stage.NewScene(&st, ballFiles{s.studio.Files}, s.ballAt)
+	sc, err := frame.Scene(&st, ballFiles{s.studio.Files}, w.looks, s.ballAt)
 	if err != nil {
 		return
 	}
