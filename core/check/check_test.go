@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/check"
+	"mobanta/core/frame"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
@@ -27,16 +28,19 @@ func remarks(t testing.TB, p *project.Project) []check.Remark {
 	t.Helper()
 	files := stage.Surfaces(func(m *stage.Model) (*mesh.Surface, error) {
 		if m.Solid == "" { // a model without UVs
-			s, err := mesh.NewSurface(mesh.Sphere(1, 24, 12), 40)
+			form := m.Form
+			if m.Name == "cast" { // is never subdivided
+				form = mesh.Form{}
+			}
+			s, err := mesh.Sphere(1, 24, 12).Surface(form)
 			s.UV = nil
 			return s, err
 		}
 		return meshfile.Files(nil).Surface(m)
 	})
-	sc, err := stage.NewScene(&p.Stage, files, nil)
+	job, err := frame.Job(p, files, nil)
 	require.NoError(t, err)
-	looks, err := p.Networks()
-	require.NoError(t, err)
+	sc, looks := job.Scene, job.Looks
 	list, err := check.Run(context.Background(), p, sc, looks, picture.NewRenderer(2))
 	require.NoError(t, err)
 	return list
@@ -103,7 +107,9 @@ func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 		{"grain/", "smaller than two pixels", []project.Edit{{Op: "node.add", Kind: "noise"}, {Op: "node.input", Node: "n5", Key: "size", Value: 0.0005}, {Op: "node.add", Kind: "blend"}, wire("n2.colour", "n6.base"), wire("n5.tone", "n6.amount"), wire("n6.colour", "n4.colour")}},
 		{"broken/", "run along its polygons", []project.Edit{{Op: "model.add", Name: "bare", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.remove", ID: "model1"}}},
 		{"paint/", "it is white everywhere", []project.Edit{{Op: "node.add", Kind: "painted-values"}, {Op: "node.add", Kind: "blend"}, wire("n2.colour", "n6.base"), wire("n5.colour", "n6.over"), wire("n6.colour", "n4.colour")}},
-		{"steps/", "is subdivided not at all, not twice", []project.Edit{{Op: "model.add", Name: "bare", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.set", ID: "model2", Key: "steps", Value: 2.0}}},
+		{"stiff/", "only its vertices move", []project.Edit{{Op: "model.add", Name: "bare", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.remove", ID: "model1"},
+			{Op: "node.add", Kind: "noise"}, wire("n5.tone", "n4.displace")}},
+		{"steps/", "is subdivided not at all, not twice", []project.Edit{{Op: "model.add", Name: "cast", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.set", ID: "model2", Key: "steps", Value: 2.0}}},
 	} {
 		t.Run(c.key+" "+c.says, func(t *testing.T) {
 			for i := range c.edits {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/project"
@@ -185,12 +186,8 @@ func broken(in *input) {
 				return
 			}
 			least := float32(math.Cos(bend * math.Pi / 180))
-			seen := map[int32]int{}
-			for _, t := range points.Tri {
-				seen[t]++
-			}
 			n := 0
-			for t, pixels := range seen {
+			for t, pixels := range each(points.Tri) {
 				v := in.scene.Tri[t]
 				a, b, c := in.scene.Normal[v[0]], in.scene.Normal[v[1]], in.scene.Normal[v[2]]
 				if pixels >= large && min(a.Dot(b), b.Dot(c), c.Dot(a)) < least {
@@ -213,6 +210,49 @@ func broken(in *input) {
 		m.Mend, m.Do = "Give it a soft form", []project.Edit{e}
 		in.remark(m)
 	})
+}
+
+// each counts how often there is each of some numbers.
+func each(list []int32) map[int32]int {
+	out := map[int32]int{}
+	for _, t := range list {
+		out[t]++
+	}
+	return out
+}
+
+// stiff: displacement on a model whose triangles are too large to follow it.
+func stiff(in *input) {
+	const large, share = 4, 0.3 // pixels of the small picture that a triangle takes; of the points
+	end := in.net.Finish()
+	from, ok := wires(end, node.Displacing)
+	if !ok {
+		return
+	}
+	_, points, err := in.r.Read(in.ctx, in.look.ID, from, sample.Weights)
+	if err != nil || points == nil {
+		return
+	}
+	all, over := map[int]int{}, map[int]int{} // by model
+	most := map[int]int{}
+	for t, pixels := range each(points.Tri) {
+		m := in.scene.Parts[in.scene.TriPart[t]].Model
+		if all[m] += pixels; pixels >= large {
+			over[m] += pixels
+			most[m] = max(most[m], pixels)
+		}
+	}
+	for i := range in.p.Stage.Models {
+		m := &in.p.Stage.Models[i]
+		if over[i] == 0 || float64(over[i]) < share*float64(all[i]) || m.Form.Steps >= mesh.MaxSteps {
+			continue
+		}
+		// Each step makes four of one.
+		steps := min(mesh.MaxSteps, m.Form.Steps+int(math.Ceil(math.Log(float64(most[i])/large)/math.Log(4)+0.5)))
+		in.remark(Remark{Key: "stiff/" + in.look.ID + "/" + m.ID, Title: "Too few vertices to displace", Look: in.look.ID, Node: in.look.Network.Finish().ID, Stage: true,
+			Text: fmt.Sprintf("%s displaces %s, whose triangles are large: only its vertices move, and what is finer than them is lost.", in.look.Name, m.Name),
+			Mend: "Subdivide it " + times(steps), Do: []project.Edit{{Op: "model.set", ID: m.ID, Key: "steps", Value: float64(steps)}}})
+	}
 }
 
 // unpainted: painted values on models whose files have painted nothing.
