@@ -32,6 +32,9 @@ func run() error {
 		return err
 	}
 	fmt.Printf("network / hand-fused loop   %.2f × (%.0f ns against %.0f ns a sample, one core; wanted ≤ 1.2)\n", fused.ratio, fused.network, fused.hand)
+	if err := everyKind(); err != nil {
+		return err
+	}
 	return drive.Demo(1280, 800, inBrowser)
 }
 
