@@ -3,6 +3,7 @@ package node
 import (
 	"mobanta/core/network"
 	"mobanta/core/sample"
+	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
 
@@ -53,34 +54,61 @@ var coordinates = &Kind{
 		}
 		px, py, pz := c.planes(&p.Pos)
 		size := 1 / c.Scene.Size
-		for i := range c.N {
-			p := vec.V{px[i], py[i], pz[i]}
-			switch c.Data {
-			case "world":
-				put(i, p.Mul(size))
-			case "eye":
-				put(i, c.Points.View.Camera(p).Mul(size))
-			case "box":
-				put(i, c.box(i, p))
-			default:
-				put(i, c.object(i, p))
+		switch c.Data {
+		case "world":
+			for i := range c.N {
+				out[0][i], out[1][i], out[2][i] = px[i]*size, py[i]*size, pz[i]*size
+			}
+		case "eye":
+			for i := range c.N {
+				put(i, p.View.Camera(vec.V{px[i], py[i], pz[i]}).Mul(size))
+			}
+		case "box":
+			for i := range c.N {
+				put(i, c.box(i, vec.V{px[i], py[i], pz[i]}))
+			}
+		default:
+			for i := range c.N {
+				out[0][i], out[1][i], out[2][i] = c.object(i)
 			}
 		}
 	},
 }
 
-// object returns the place of the batch's point i, which is at p, in its model's own space: its
-// diagonal as 1, where it was before the model moved.
-func (c *Call) object(i int, p vec.V) vec.V {
-	m := &c.Scene.Models[c.Scene.Parts[c.Points.PartOf[c.Lo+i]].Model]
-	q := m.Inverse.Point(p)
-	if rest := &c.Points.Rest; rest[0] != nil {
-		q = vec.V{rest[0][c.Lo+i], rest[1][c.Lo+i], rest[2][c.Lo+i]}
+// own is the space of the model that a part belongs to, as kernels ask for it point by
+// point: neighbours nearly always lie on one part.
+type own struct {
+	part     int32 // and one more; 0 for none yet
+	m        *stage.Placed
+	inverse  vec.M
+	diagonal float32 // 1 over the model's diagonal, 1 for a model without one
+	scale    float32 // lengths of the stage in parts of the diagonal
+}
+
+// space returns the own space of the batch's point i.
+func (c *Call) space(i int) *own {
+	part := c.Points.PartOf[c.Lo+i]
+	if o := &c.own; o.part == part+1 {
+		return o
 	}
+	m := &c.Scene.Models[c.Scene.Parts[part].Model]
+	c.own = own{part + 1, m, m.Inverse, 1, m.Inverse.X.Len()}
 	if d := m.Surface.Box.Diagonal(); d > 0 {
-		q = q.Mul(1 / d)
+		c.own.diagonal, c.own.scale = 1/d, c.own.scale/d
 	}
-	return q
+	return &c.own
+}
+
+// object returns the place of the batch's point i in its model's own space: its diagonal as
+// 1, where it was before the model moved.
+func (c *Call) object(i int) (x, y, z float32) {
+	o, k := c.space(i), c.Lo+i
+	if rest := &c.Points.Rest; rest[0] != nil {
+		return rest[0][k] * o.diagonal, rest[1][k] * o.diagonal, rest[2][k] * o.diagonal
+	}
+	p, m := &c.Points.Pos, &o.inverse
+	x, y, z = p[0][k], p[1][k], p[2][k]
+	return (m.X[0]*x + m.Y[0]*y + m.Z[0]*z + m.O[0]) * o.diagonal, (m.X[1]*x + m.Y[1]*y + m.Z[1]*z + m.O[1]) * o.diagonal, (m.X[2]*x + m.Y[2]*y + m.Z[2]*z + m.O[2]) * o.diagonal
 }
 
 // box returns the place of the batch's point i, which is at p, in the box about its part: from

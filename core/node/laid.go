@@ -54,8 +54,8 @@ func (c *Call) place(i int) vec.V {
 	if in := c.In[0]; in != nil {
 		return vec.V{in[0][i], in[1][i], in[2][i]}
 	}
-	p, k := &c.Points.Pos, c.Lo+i
-	return c.object(i, vec.V{p[0][k], p[1][k], p[2][k]})
+	x, y, z := c.object(i)
+	return vec.V{x, y, z}
 }
 
 // laid returns where a texture whose first input is its place lies at the batch's point i.
@@ -72,17 +72,20 @@ func (c *Call) laid(i int) (l laid) {
 		}
 		return l
 	}
-	k := c.Lo + i
-	p := c.Points
-	m := &c.Scene.Models[c.Scene.Parts[p.PartOf[k]].Model]
 	// The pixel lies across the normal: along an axis it reaches as far as the sine says.
-	n := m.Inverse.Dir(vec.V{p.Norm[0][k], p.Norm[1][k], p.Norm[2][k]}).Unit()
-	size := p.Foot[k] * m.Inverse.X.Len() // models are of one scale along all axes
-	if d := m.Surface.Box.Diagonal(); d > 0 {
-		size /= d
+	k, p, o := c.Lo+i, c.Points, c.space(i)
+	x, y, z := p.Norm[0][k], p.Norm[1][k], p.Norm[2][k]
+	n, m := vec.V{}, &o.inverse
+	for a := range n {
+		n[a] = m.X[a]*x + m.Y[a]*y + m.Z[a]*z
+	}
+	size := p.Foot[k] * o.scale // models are of one scale along all axes
+	square := n[0]*n[0] + n[1]*n[1] + n[2]*n[2]
+	if !(square > 0) {
+		square = 1
 	}
 	for a := range l.foot {
-		l.foot[a] = size * vec.Sqrt(max(0, 1-n[a]*n[a]))
+		l.foot[a] = size * vec.Sqrt(max(0, 1-n[a]*n[a]/square))
 	}
 	return l
 }
