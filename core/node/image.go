@@ -1,11 +1,10 @@
 package node
 
 import (
-	"math"
-
 	"mobanta/core/network"
 	"mobanta/core/pixmap"
 	"mobanta/core/sample"
+	"mobanta/core/vec"
 )
 
 var imageKind = &Kind{
@@ -24,40 +23,13 @@ var imageKind = &Kind{
 	},
 	NeedsFor: func(_ any, wired func(string) bool) sample.Attr {
 		if wired("place") {
-			return 0
+			return sample.Normal | sample.Eye | sample.Foot
 		}
-		return sample.UV
+		return sample.UV | sample.Weights | sample.Normal | sample.Eye | sample.Foot
 	},
+	Elsewhere: laidElsewhere,
 	Prepare: func(get func(string) any) any {
 		return imageData{get("picture").(string), pixmap.Reading{Wrap: pixmap.Wrap(get("beyond").(string)), Nearest: get("pixels") == "nearest", Data: get("holds") == "data"}}
-	},
-	Folds: func(data any) bool { return data.(imageData).picture != "" },
-	// Where a pixel covers more than a texel or two, the picture may hold anything there.
-	Bounds: func(c *Call, lo, hi, outLo, outHi [][]Plane) {
-		pic := c.Scene.picture(c.Data.(imageData).picture)
-		if pic == nil {
-			return
-		}
-		u, v := make([]Plane, 2), make([]Plane, 2)
-		if c.In[0] != nil {
-			u, v = lo[0], hi[0]
-		} else {
-			for k := range 2 {
-				u[k], v[k] = make(Plane, c.N), make(Plane, c.N)
-				c.Points.HalfWay(c.Points.UV[k], c.Lo, u[k], v[k])
-			}
-		}
-		for o := range outLo {
-			for k := range outLo[o] {
-				for i := range c.N {
-					if a, b := (v[0][i]-u[0][i])*float32(pic.W), (v[1][i]-u[1][i])*float32(pic.H); !(a <= 1.5 && b <= 1.5) {
-						outLo[o][k][i], outHi[o][k][i] = float32(math.Inf(-1)), float32(math.Inf(1))
-					} else {
-						outLo[o][k][i], outHi[o][k][i] = c.Out[o][k][i], c.Out[o][k][i]
-					}
-				}
-			}
-		}
 	},
 	Brief: func(a *About) string {
 		if a.Setting("picture").(string) == "" {
@@ -78,7 +50,8 @@ var imageKind = &Kind{
 		for i := range c.N {
 			col, alpha := missing, float32(1)
 			if pic != nil {
-				col, alpha = pic.Lookup(float64(u[i]), float64(v[i]), d.reading)
+				long, short := c.covered(i)
+				col, alpha = pic.Mean(float64(u[i]), float64(v[i]), long, short, d.reading)
 			}
 			if o := c.Out[0]; o != nil {
 				o[0][i], o[1][i], o[2][i] = col[0], col[1], col[2]
@@ -93,4 +66,57 @@ var imageKind = &Kind{
 type imageData struct {
 	picture string
 	reading pixmap.Reading
+}
+
+// covered returns what the pixel of the batch's point i covers of the place that is wired
+// to the first input, or of the texture coordinates: along the way in which the surface
+// leans away from the eye, where it is longest, and across.
+func (c *Call) covered(i int) (long, short [2]float64) {
+	p, k := c.Points, c.Lo+i
+	foot := p.Foot[k]
+	if !(foot > 0) {
+		return long, short
+	}
+	n, eye := vec.V{p.Norm[0][k], p.Norm[1][k], p.Norm[2][k]}, vec.V{p.Eye[0][k], p.Eye[1][k], p.Eye[2][k]}
+	cos := n.Dot(eye)
+	fu, fv := sample.Frame(n)
+	a := eye.Sub(n.Mul(cos)).Unit()
+	if a == (vec.V{}) {
+		a = fu
+	}
+	au, av := a.Dot(fu), a.Dot(fv)
+	var du, dv [2]float32 // of the place, by the length of the footprint along fu and fv
+	if in := c.In[0]; in != nil {
+		if c.Const[0] || len(c.More) < 2 {
+			return long, short
+		}
+		step := foot / p.Step(k)
+		for o := range du {
+			du[o], dv[o] = (c.Elsewhere(0)[o][i]-in[o][i])*step, (c.Elsewhere(1)[o][i]-in[o][i])*step
+		}
+	} else {
+		t := c.Scene.Tri[p.Tri[k]]
+		e1, e2 := c.Scene.Pos[t[1]].Sub(c.Scene.Pos[t[0]]), c.Scene.Pos[t[2]].Sub(c.Scene.Pos[t[0]])
+		x, y, m := e1.Dot(e1), e2.Dot(e2), e1.Dot(e2)
+		det := x*y - m*m
+		if !(det > 1e-6*x*y) {
+			return long, short
+		}
+		along := func(d vec.V) (out [2]float32) {
+			d = d.Mul(foot)
+			w1, w2 := (d.Dot(e1)*y-d.Dot(e2)*m)/det, (d.Dot(e2)*x-d.Dot(e1)*m)/det
+			for o := range out {
+				out[o] = w1*(c.Scene.UV[t[1]][o]-c.Scene.UV[t[0]][o]) + w2*(c.Scene.UV[t[2]][o]-c.Scene.UV[t[0]][o])
+			}
+			return out
+		}
+		du, dv = along(fu), along(fv)
+	}
+	if cos < 0 {
+		cos = -cos
+	}
+	for o := range long {
+		long[o], short[o] = float64(du[o]*au+dv[o]*av), float64((dv[o]*au-du[o]*av)*cos)
+	}
+	return long, short
 }

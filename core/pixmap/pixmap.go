@@ -28,6 +28,8 @@ type Pixmap struct {
 	W, H   int
 	Shared bool   // Pix is in red, green, blue and a shared exponent, as Radiance has it, otherwise sRGB bytes and alpha
 	Pix    []byte // four bytes a pixel, row by row from the top
+
+	colors, numbers smaller
 }
 
 // Is tells whether data looks like a picture that Read reads.
