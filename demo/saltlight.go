@@ -25,7 +25,7 @@ type Sample struct {
 }
 
 // Samples lists the sample projects; the first is the one that the studio opens.
-var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}}
+var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}, {"the-keeper", Keep}}
 
 // prop is a model of a sample, and which look its parts wear.
 type prop struct {
@@ -141,5 +141,23 @@ func Lamp() (*project.Project, map[string]exchange.File, error) {
 	p.Stage.Lights = []stage.Light{key, side}
 	p.Stage.Camera = stage.Camera{Azimuth: 16, Elevation: 9, Target: vec.V{0, 1.5, 0}, Distance: 10, Angle: 23}
 	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#2B2D38")}
+	return p, files, p.Settle()
+}
+
+// Keep returns the octopus who keeps the lamp, on the jetty, between posts of driftwood.
+func Keep() (*project.Project, map[string]exchange.File, error) {
+	p, files, err := assemble("The keeper", []string{"octopus-skin", "wool", "oilskin", "keepers-eye", "driftwood", "deck", "compass-dial"}, []prop{
+		{id: "keeper", name: "Keeper", mesh: Keeper(), looks: map[string]string{"": "octopus-skin", "eyes": "keepers-eye", "pupils": "keepers-eye", "cap": "wool", "brim": "wool", "bobble": "wool", "coat": "oilskin", "buttons": "oilskin"}},
+		{id: "jetty", name: "Jetty", mesh: Jetty(), looks: map[string]string{"": "deck", "post one": "driftwood", "post two": "driftwood", "post three": "driftwood"}},
+		{id: "dial", name: "Dial", mesh: Dial(), looks: map[string]string{"": "compass-dial"}, at: vec.V{-1.45, 0.62, 2.0}, turn: vec.V{58, 12, 0}},
+	}, "#2A1A26")
+	if err != nil {
+		return nil, nil, err
+	}
+	sun := stage.NewLight("sun", "Morning sun", light.Sun)
+	sun.Azimuth, sun.Elevation = -46, 42
+	p.Stage.Lights = []stage.Light{sun}
+	p.Stage.Camera = stage.Camera{Azimuth: 16, Elevation: 17, Target: vec.V{0, 1.1, 0.2}, Distance: 13, Angle: 22}
+	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#8FB3B5")}
 	return p, files, p.Settle()
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/color"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/vec"
@@ -284,4 +285,29 @@ func TestJoinedMeshesKeepTheirPaint(t *testing.T) {
 	}
 	painted.Paint = painted.Paint[1:]
 	assert.Error(t, painted.Check())
+}
+
+func TestPaintIsWrittenToo(t *testing.T) {
+	for _, encoded := range []bool{true, false} {
+		src := mesh.Cuboid(vec.V{1, 1, 1})
+		for i := range src.Positions {
+			src.Paint = append(src.Paint, [4]float32{float32(i) / 8, 0.25, 1, 1})
+		}
+		src.PaintEncoded = encoded
+		var buf bytes.Buffer
+		require.NoError(t, meshfile.WriteOBJ(&buf, src))
+		m, err := meshfile.Read(context.Background(), "a.obj", buf.Bytes(), nil)
+		require.NoError(t, err)
+		assert.True(t, m.Mesh.PaintEncoded)
+		for i, p := range src.Paint {
+			want := color.C{p[0], p[1], p[2]}
+			if encoded {
+				want = color.FromEncoded(want)
+			}
+			got := color.FromEncoded(color.C{m.Mesh.Paint[i][0], m.Mesh.Paint[i][1], m.Mesh.Paint[i][2]})
+			for k := range got {
+				assert.InDelta(t, want[k], got[k], 1e-4)
+			}
+		}
+	}
 }

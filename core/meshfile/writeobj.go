@@ -5,15 +5,25 @@ import (
 	"fmt"
 	"io"
 
+	"mobanta/core/color"
 	"mobanta/core/mesh"
 )
 
 // WriteOBJ writes m as Wavefront OBJ: its positions, texture coordinates and
-// normals, one group for each part.
+// normals, one group for each part, and what is painted on its positions, but for
+// opacity, as sRGB.
 func WriteOBJ(w io.Writer, m *mesh.Mesh) error {
 	out := bufio.NewWriter(w)
-	for _, p := range m.Positions {
-		fmt.Fprintf(out, "v %g %g %g\n", p[0], p[1], p[2])
+	for i, p := range m.Positions {
+		fmt.Fprintf(out, "v %g %g %g", p[0], p[1], p[2])
+		if len(m.Paint) > 0 {
+			c := color.C{m.Paint[i][0], m.Paint[i][1], m.Paint[i][2]}
+			if !m.PaintEncoded {
+				c = c.Encoded()
+			}
+			fmt.Fprintf(out, " %g %g %g", c[0], c[1], c[2])
+		}
+		out.WriteString("\n")
 	}
 	for _, t := range m.UVs {
 		fmt.Fprintf(out, "vt %g %g\n", t[0], t[1])
