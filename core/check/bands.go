@@ -303,7 +303,7 @@ func near(in *input) {
 				continue
 			}
 			setting := node.ConcernsOf(l.Node).Bands
-			if setting == "" || l.Node.Bands[setting] != "" {
+			if setting == "" || l.Node.Bands[setting] != "" || !in.shaded(net, net.Nodes[k].ID) {
 				continue
 			}
 			seen[l.Node] = true
@@ -328,6 +328,13 @@ func near(in *input) {
 			return // one at a time: the mend may settle others
 		}
 	}
+}
+
+// shaded tells whether what a node reads hangs on shading: slivers show between bands of
+// light, not between spots of textures.
+func (in *input) shaded(net *network.Network, id string) bool {
+	in.net = net
+	return slices.ContainsFunc(in.behind(id), func(d *network.Node) bool { return node.ConcernsOf(d).Shades })
 }
 
 // nearly tells whether all edges lie within 0.03 of each other, and one does not

@@ -187,11 +187,9 @@ func TestTheSamplesAreInOrder(t *testing.T) {
 	for _, s := range demo.Samples {
 		p, files, err := s.Make()
 		require.NoError(t, err)
-		sc, err := stage.NewScene(&p.Stage, meshfile.Files(func(h string) (string, []byte, error) { return files[h].Name, files[h].Data, nil }), nil)
+		job, err := frame.Job(p, meshfile.Files(func(h string) (string, []byte, error) { return files[h].Name, files[h].Data, nil }), nil)
 		require.NoError(t, err)
-		looks, err := p.Networks()
-		require.NoError(t, err)
-		list, err := check.Run(context.Background(), p, sc, looks, picture.NewRenderer(2))
+		list, err := check.Run(context.Background(), p, job.Scene, job.Looks, picture.NewRenderer(2))
 		require.NoError(t, err)
 		for _, m := range list {
 			assert.Equal(t, "wide/torch", m.Key, "%s: %s", s.ID, m.Text)
