@@ -180,8 +180,11 @@ func (w *search) about(bound *float32) {
 		}
 		step[k] = [3]int32{0, near, -near}
 		for i, c := range step[k] {
-			g := max(0, float32(c)+w.low-x, x-float32(c)-1+w.low)
-			gap[k][i] = g * g
+			if g := float32(c) + w.low - x; g > 0 { // max of floats is dearer than branches
+				gap[k][i] = g * g
+			} else if g = x - float32(c) - 1 + w.low; g > 0 {
+				gap[k][i] = g * g
+			}
 			origin[k][i] = float32(c) + w.low - x
 		}
 	}
