@@ -309,3 +309,42 @@ func TestFits(t *testing.T) {
 	_, ok = form.FitPart(sh, 1, form.Ball).Normal(vec.V{2, 0, 0}, vec.V{})
 	assert.False(t, ok)
 }
+
+// On a ball whose first coordinate goes round it and whose second goes up, tangents run
+// round it, and the second side is up; mirrored coordinates turn both.
+func TestTangents(t *testing.T) {
+	for _, mirrored := range []bool{false, true} {
+		m := mesh.Sphere(2, 48, 24)
+		if mirrored {
+			for i := range m.UVs {
+				m.UVs[i][0] = -m.UVs[i][0]
+			}
+		}
+		sh := shaped(t, m)
+		tan := form.TangentsOf(sh)
+		require.NotNil(t, tan)
+		hand := tan.Side[100]
+		sign := float32(0)
+		for v, p := range sh.Pos {
+			if math.Abs(float64(p[1])) > 1.9 {
+				continue
+			}
+			round := vec.V{p[2], 0, -p[0]}.Unit()
+			if sign == 0 {
+				sign = round.Dot(tan.Along[v])
+			}
+			assert.InDelta(t, sign, round.Dot(tan.Along[v]), 0.01)
+			assert.InDelta(t, 0, tan.Along[v].Dot(sh.Normal[v]), 1e-5)
+			assert.Equal(t, hand, tan.Side[v])
+			up := sh.Normal[v].Cross(tan.Along[v]).Mul(tan.Side[v])
+			assert.Greater(t, up[1], float32(0), "the second coordinate grows upward, whichever way the first goes")
+		}
+		assert.InDelta(t, 1, math.Abs(float64(sign)), 0.01)
+	}
+	bare := mesh.Sphere(1, 8, 4)
+	bare.UVs = nil
+	for i := range bare.Corners {
+		bare.Corners[i].UV = -1
+	}
+	assert.Nil(t, form.TangentsOf(shaped(t, bare)))
+}

@@ -224,7 +224,7 @@ func normalUnless(rest sample.Attr) func(data any, wired func(string) bool) samp
 var kinds = []*Kind{
 	occlusion, curvature, coordinates, normalKind, facing, partValues, painted, depth, timeKind,
 	noise, cells, waves, gradient, checker, imageKind, place, warp, triplanar,
-	bump, softForm,
+	bump, normalMap, softForm,
 	diffuseLight, highlight, rimLight, matcap, castShadow, lightStamp, lightSource, litSurface,
 	ramp, twoWayRamp, softStep, rangeKind, steps, toneAdjust, maths, compare, formulaKind,
 	swatch, blend, layers, colorAdjust, paletteStrip, split, join, switchKind,
