@@ -34,6 +34,7 @@ var views = []view{
 	{name: "checks", path: "/p/bell-buoy?look=swell", desk: true, do: `document.getElementById("checks-button").click()`},
 	{name: "lamp", path: "/p/keepers-lamp", desk: true},
 	{name: "save", path: "/p/keepers-lamp", desk: true, do: `document.querySelector("[data-save]").click()`},
+	{name: "keeper", path: "/p/the-keeper?node=dark", desk: true},
 	{name: "shelf", path: "/"},
 	{name: "settings", path: "/settings"},
 	{name: "help", path: "/help"},
