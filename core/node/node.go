@@ -142,7 +142,7 @@ type Call struct {
 	Points *sample.Points
 	Lo     int // the batch is points Lo to Lo+N
 	Scene  *Scene
-	Found  any        // from Whole
+	Found  any // from Whole
 	own    own
 	Room   *[]float32 // what is left of it is scratch, for one kernel at a time; may be nil
 }
