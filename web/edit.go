@@ -218,6 +218,18 @@ func (v *Server) bringIn(c *echo.Context) error {
 	for _, p := range model.Mesh.Parts {
 		edits[0].Parts = append(edits[0].Parts, p.Name)
 	}
+	for _, pic := range model.Pictures {
+		hash, err := v.store.PutFile(ctx, exchange.File{Name: pic.Name, Data: pic.Data})
+		if err != nil {
+			return err
+		}
+		if edits[0].Pictures == nil {
+			edits[0].Pictures = map[string]string{}
+		}
+		for _, part := range pic.Parts {
+			edits[0].Pictures[part] = hash
+		}
+	}
 	aspect, _ := strconv.ParseFloat(c.FormValue("aspect"), 64)
 	if !(aspect > 0.05 && aspect < 20) {
 		aspect = 1.6

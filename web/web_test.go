@@ -1,14 +1,18 @@
 package web_test
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/json"
+	"image"
+	"image/png"
 	"io"
 	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"slices"
 	"strings"
 	"testing"
 
@@ -379,4 +383,51 @@ func TestEveryNodeHasItsPictureOnTheHelpPage(t *testing.T) {
 	assert.Greater(t, len(seen), 20)
 	code, _ := s.do("GET", "/help/node/velvet", nil, nil)
 	assert.Equal(t, 404, code)
+}
+
+// A model comes with the pictures that colour it: they lie in the project, go out in its
+// bundle, and its parts wear looks that they colour; one undo takes all of it back.
+func TestAModelComesWithItsPictures(t *testing.T) {
+	s := open(t)
+	var grain, packed bytes.Buffer
+	img := image.NewNRGBA(image.Rect(0, 0, 4, 4))
+	for i := range img.Pix {
+		img.Pix[i] = byte(60 + 10*i%190)
+	}
+	require.NoError(t, png.Encode(&grain, img))
+	z := zip.NewWriter(&packed)
+	for name, data := range map[string]string{"boat.obj": "mtllib boat.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\ng hull\nusemtl wood\nf 1/1 2/2 3/3\ng mast\nusemtl bare\nf 1/1 3/3 2/2\n",
+		"boat.mtl": "newmtl wood\nmap_Kd grain.png\nnewmtl bare\nKd 1 1 1\nmap_Kd lost.png\n", "grain.png": grain.String()} {
+		w, err := z.Create(name)
+		require.NoError(t, err)
+		w.Write([]byte(data))
+	}
+	require.NoError(t, z.Close())
+	before := len(s.project().Project.Looks)
+	code, body := s.upload("/p/"+s.id+"/models", "files", "boat.zip", packed.Bytes())
+	require.Equal(t, 200, code, body)
+	assert.Contains(t, body, "lost.png", "what is missing is said")
+	p := s.project().Project
+	require.Len(t, p.Looks, before+1)
+	m := p.Stage.Models[len(p.Stage.Models)-1]
+	assert.Equal(t, "look1", m.Looks["mast"])
+	worn := p.Look(m.Looks["hull"])
+	require.NotNil(t, worn)
+	hash := ""
+	for i := range worn.Nodes {
+		if worn.Nodes[i].Kind == "image" {
+			hash, _ = worn.Nodes[i].Set["picture"].(string)
+		}
+	}
+	f, err := s.store.File(context.Background(), hash)
+	require.NoError(t, err)
+	assert.Equal(t, grain.Bytes(), f.Data)
+	code, file := s.do("GET", "/p/"+s.id+"/bundle", nil, nil)
+	require.Equal(t, 200, code)
+	out, err := zip.NewReader(strings.NewReader(file), int64(len(file)))
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(out.File, func(f *zip.File) bool { return strings.Contains(f.Name, hash) }))
+	code, _ = s.do("POST", "/p/"+s.id+"/undo", nil, map[string]string{"Accept": "application/json"})
+	require.Equal(t, 200, code)
+	assert.Len(t, s.project().Project.Looks, before)
 }

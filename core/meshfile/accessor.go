@@ -184,24 +184,9 @@ func (r *gltfReader) buffer(i int) ([]byte, error) {
 		data = r.bin
 	case uri == "":
 		return nil, fmt.Errorf("buffer %d has neither data nor a file name", i)
-	case strings.HasPrefix(uri, "data:"):
-		head, body, ok := strings.Cut(uri, ",")
-		if !ok || !strings.HasSuffix(head, ";base64") {
-			return nil, fmt.Errorf("buffer %d: its data URI is not base64", i)
-		}
-		if data, err = base64.StdEncoding.DecodeString(body); err != nil {
-			return nil, fmt.Errorf("buffer %d: %w", i, err)
-		}
 	default:
-		name, err := url.PathUnescape(uri)
-		if err != nil || strings.Contains(name, ":") || !localPath(name) {
-			return nil, fmt.Errorf("buffer %d: %.60q is not a file beside the model", i, uri)
-		}
-		if data, err = r.open(path.Clean(name)); err != nil {
+		if data, err = r.beside(uri); err != nil {
 			return nil, fmt.Errorf("buffer %d: %w", i, err)
-		}
-		if r.left -= len(data); r.left < 0 || len(data) > MaxBytes {
-			return nil, fmt.Errorf("buffer %d: %w", i, ErrTooBig)
 		}
 	}
 	if b.ByteLength > len(data) || b.ByteLength < 0 {
@@ -209,6 +194,29 @@ func (r *gltfReader) buffer(i int) ([]byte, error) {
 	}
 	r.buffers[i] = data[:b.ByteLength]
 	return r.buffers[i], nil
+}
+
+// beside returns the bytes that a data URI holds, or those of a file beside the model.
+func (r *gltfReader) beside(uri string) ([]byte, error) {
+	if strings.HasPrefix(uri, "data:") {
+		head, body, ok := strings.Cut(uri, ",")
+		if !ok || !strings.HasSuffix(head, ";base64") {
+			return nil, errors.New("its data URI is not base64")
+		}
+		return base64.StdEncoding.DecodeString(body)
+	}
+	name, err := url.PathUnescape(uri)
+	if err != nil || strings.Contains(name, ":") || !localPath(name) {
+		return nil, fmt.Errorf("%.60q is not a file beside the model", uri)
+	}
+	data, err := r.open(path.Clean(name))
+	if err != nil {
+		return nil, err
+	}
+	if r.left -= len(data); r.left < 0 || len(data) > MaxBytes {
+		return nil, ErrTooBig
+	}
+	return data, nil
 }
 
 // localPath tells whether name stays within the model's folder.

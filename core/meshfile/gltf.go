@@ -43,6 +43,7 @@ type gltfReader struct {
 	m       *mesh.Mesh
 	names   naming
 	notes   notes
+	pics    pictures
 	work    *work
 }
 
@@ -55,6 +56,7 @@ func readGLTF(w *work, format string, data []byte, open Open) (*Model, error) {
 			return nil, err
 		}
 	}
+	r.pics.notes = &r.notes
 	if err := r.parse(js); err != nil {
 		return nil, err
 	}
@@ -71,7 +73,7 @@ func readGLTF(w *work, format string, data []byte, open Open) (*Model, error) {
 	if len(r.m.FaceEnd) == 0 {
 		return nil, fmt.Errorf("meshfile: the glTF scene has no triangles")
 	}
-	return &Model{Format: format, Mesh: r.m, Notes: r.notes.list}, nil
+	return &Model{Format: format, Mesh: r.m, Notes: r.notes.list, Pictures: r.pics.list}, nil
 }
 
 // chunks takes a GLB container apart.
@@ -368,11 +370,50 @@ func (r *gltfReader) node(i int, n *gltf.Node) error {
 				}
 			}
 		}
+		before := len(r.m.Parts)
 		if err := r.primitive(p, r.names.unique(name, "Part"), c, r.world[i], joints, weights); err != nil {
 			return fmt.Errorf("primitive %d: %w", k, err)
 		}
+		if _, laid := p.Attributes[gltf.TEXCOORD_0]; laid && p.Material != nil && len(r.m.Parts) > before {
+			r.picture(r.doc.Materials[*p.Material], r.m.Parts[before].Name)
+		}
 	}
 	return nil
+}
+
+// picture notes the base colour picture of a material for a part. What is wrong with
+// it is said, and the part comes without it.
+func (r *gltfReader) picture(mat *gltf.Material, part string) {
+	pbr := mat.PBRMetallicRoughness
+	if pbr == nil || pbr.BaseColorTexture == nil {
+		return
+	}
+	if pbr.BaseColorTexture.TexCoord != 0 {
+		r.notes.add("The picture of %.40q is laid by second texture coordinates, which are not read.", mat.Name)
+		return
+	}
+	t := pbr.BaseColorTexture.Index
+	if t < 0 || t >= len(r.doc.Textures) || r.doc.Textures[t] == nil || r.doc.Textures[t].Source == nil {
+		return
+	}
+	s := *r.doc.Textures[t].Source
+	if s < 0 || s >= len(r.doc.Images) || r.doc.Images[s] == nil {
+		return
+	}
+	img := r.doc.Images[s]
+	name := img.Name
+	if name == "" && !strings.HasPrefix(img.URI, "data:") {
+		name = img.URI
+	}
+	if name == "" {
+		name = fmt.Sprint("picture ", s+1)
+	}
+	r.pics.put(fmt.Sprint(s), name, part, func() ([]byte, error) {
+		if img.BufferView != nil {
+			return r.view(*img.BufferView)
+		}
+		return r.beside(img.URI)
+	})
 }
 
 // skin returns, for each joint, the map from the mesh at bind pose to the

@@ -13,6 +13,7 @@ import (
 
 	"mobanta/core/archive"
 	"mobanta/core/mesh"
+	"mobanta/core/pixmap"
 	"mobanta/core/text"
 )
 
@@ -30,6 +31,56 @@ type Model struct {
 	Format string // "obj", "gltf", "glb", "ply" or "stl"
 	Mesh   *mesh.Mesh
 	Notes  []string // what was left out, in sentences
+	// Pictures are those that colour the surface, as the file has them.
+	Pictures []Picture
+}
+
+// Picture is a picture that colours parts, laid by their texture coordinates.
+type Picture struct {
+	Name  string
+	Data  []byte // PNG, JPEG or WebP
+	Parts []string
+}
+
+// maxPictures limits the pictures of one model.
+const maxPictures = 32
+
+// pictures gathers the pictures of a model, each once.
+type pictures struct {
+	list  []Picture
+	at    map[string]int // key → place in list; -1 for one that cannot be had
+	left  int            // bytes that they may still take
+	notes *notes
+}
+
+// put says that a part is coloured by the picture of a key, which get reads.
+func (p *pictures) put(key, name, part string, get func() ([]byte, error)) {
+	if p.at == nil {
+		p.at, p.left = map[string]int{}, maxSideFiles/2
+	}
+	i, known := p.at[key]
+	if !known {
+		i = -1
+		data, err := get()
+		switch {
+		case err != nil || data == nil:
+			p.notes.add("The picture %.80q is missing: parts come without it.", name)
+		case !pixmap.Is(data) || len(data) > pixmap.MaxBytes || len(data) > p.left || len(p.list) >= maxPictures:
+			p.notes.add("The picture %.80q cannot be read here: parts come without it.", name)
+		default:
+			if _, err := pixmap.Pixels(data); err != nil {
+				p.notes.add("The picture %.80q is damaged: parts come without it.", name)
+				break
+			}
+			i = len(p.list)
+			p.left -= len(data)
+			p.list = append(p.list, Picture{Name: text.Clip(path.Base(name), nameLen), Data: data})
+		}
+		p.at[key] = i
+	}
+	if i >= 0 {
+		p.list[i].Parts = append(p.list[i].Parts, part)
+	}
 }
 
 // Open returns the bytes of a file that a model names, relative to the model;

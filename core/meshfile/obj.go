@@ -2,8 +2,10 @@ package meshfile
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"math"
+	"path"
 	"strconv"
 	"strings"
 
@@ -20,6 +22,8 @@ type objReader struct {
 	parts    map[[2]string]int32
 	keys     [][2]string // of each part
 	colors   map[string]color.C
+	maps     map[string]string // material → the picture of its colour
+	pics     pictures
 	part     int32 // -1 until a face needs one
 	notes    notes
 	corners  []mesh.Corner
@@ -28,7 +32,7 @@ type objReader struct {
 }
 
 func readOBJ(w *work, data []byte, open Open) (*Model, error) {
-	r := &objReader{m: &mesh.Mesh{}, parts: map[[2]string]int32{}, colors: map[string]color.C{}, part: -1, sides: map[string]bool{}, work: w}
+	r := &objReader{m: &mesh.Mesh{}, parts: map[[2]string]int32{}, colors: map[string]color.C{}, maps: map[string]string{}, part: -1, sides: map[string]bool{}, work: w}
 	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
 	var whole []byte
 	for len(data) > 0 {
@@ -72,7 +76,18 @@ func readOBJ(w *work, data []byte, open Open) (*Model, error) {
 	}
 	r.nameParts()
 	r.m.PaintAll()
-	return &Model{Format: "obj", Mesh: r.m, Notes: r.notes.list}, nil
+	r.pics.notes = &r.notes
+	for i, k := range r.keys {
+		if name, ok := r.maps[k[1]]; ok && len(r.m.UVs) > 0 {
+			r.pics.put(name, name, r.m.Parts[i].Name, func() ([]byte, error) {
+				if strings.Contains(name, ":") || !localPath(name) {
+					return nil, errors.New("not beside the model")
+				}
+				return open(path.Clean(strings.ReplaceAll(name, `\`, "/")))
+			})
+		}
+	}
+	return &Model{Format: "obj", Mesh: r.m, Notes: r.notes.list, Pictures: r.pics.list}, nil
 }
 
 func nextLine(data []byte) (line, rest []byte) {
@@ -142,6 +157,25 @@ func (r *objReader) paint(args [][]byte) error {
 	}
 	r.m.Paint, r.m.PaintEncoded = append(r.m.Paint, [4]float32{max(0, min(1, c[0])), max(0, min(1, c[1])), max(0, min(1, c[2])), 1}), true
 	return nil
+}
+
+// picturePath returns the file of a map, past its options, each of which is a word that
+// begins with - and what it takes: numbers, or one word.
+func picturePath(f [][]byte) string {
+	for len(f) > 1 && len(f[0]) > 1 && f[0][0] == '-' {
+		f = f[1:]
+		taken := 0
+		for len(f) > 1 && taken < 3 {
+			if _, err := strconv.ParseFloat(string(f[0]), 64); err != nil && taken > 0 {
+				break
+			} else if err != nil { // on, off, a channel
+				f = f[1:]
+				break
+			}
+			f, taken = f[1:], taken+1
+		}
+	}
+	return joined(f)
 }
 
 // joined returns the words of a name, of which a megabyte is no more use than a line.
@@ -280,6 +314,8 @@ func (r *objReader) materials(data []byte) error {
 		switch {
 		case len(f) >= 2 && string(f[0]) == "newmtl":
 			name = joined(f[1:])
+		case len(f) >= 2 && string(f[0]) == "map_Kd" && len(r.maps) < maxParts:
+			r.maps[name] = picturePath(f[1:])
 		case len(f) >= 4 && string(f[0]) == "Kd":
 			if v, err := r.floats(f[1:], 3); err == nil && len(r.colors) < maxParts {
 				r.colors[name] = color.FromEncoded(v)

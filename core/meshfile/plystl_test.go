@@ -3,6 +3,7 @@ package meshfile_test
 import (
 	"bytes"
 	"context"
+	"encoding/base64"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -309,5 +310,42 @@ func TestPaintIsWrittenToo(t *testing.T) {
 				assert.InDelta(t, want[k], got[k], 1e-4)
 			}
 		}
+	}
+}
+
+// png is a picture of one pixel.
+const png = "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mP8z8BQDwAEhQGAhKmMIQAAAABJRU5ErkJggg=="
+
+// The pictures that colour a model come with it, each once, with the parts that it colours;
+// one that cannot be had is said, and the model comes without it.
+func TestPicturesOfMaterials(t *testing.T) {
+	data, err := base64.StdEncoding.DecodeString(png)
+	require.NoError(t, err)
+	obj := "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\ng one\nusemtl wood\nf 1/1 2/2 3/3\ng two\nusemtl also\nf 1/1 2/2 3/3\ng three\nusemtl plain\nf 1/1 2/2 3/3\ng four\nusemtl gone\nf 1/1 2/2 3/3\n"
+	mtl := "newmtl wood\nKd 1 1 1\nmap_Kd -s 2 2 1 -clamp on textures\\wood grain.png\nnewmtl also\nmap_Kd textures/wood grain.png\nnewmtl plain\nKd 1 0 0\nnewmtl gone\nmap_Kd ../../etc/passwd\n"
+	files := beside(map[string]string{"a.mtl": mtl, "textures/wood grain.png": string(data)})
+	m, err := meshfile.Read(context.Background(), "a.obj", []byte(obj), files)
+	require.NoError(t, err)
+	require.Len(t, m.Pictures, 2, "one for each name that files are asked for by")
+	assert.Equal(t, meshfile.Picture{Name: "wood grain.png", Data: data, Parts: []string{"one"}}, meshfile.Picture{Name: "wood grain.png", Data: m.Pictures[0].Data, Parts: m.Pictures[0].Parts})
+	assert.Equal(t, []string{"two"}, m.Pictures[1].Parts)
+	require.Len(t, m.Notes, 1)
+	assert.Contains(t, m.Notes[0], "passwd")
+	// glTF: from a buffer view, from a data URI, from a file beside it.
+	for name, image := range map[string]string{"view": `{"bufferView":2,"mimeType":"image/png","name":"grain"}`, "data": `{"uri":"data:image/png;base64,` + png + `","name":"grain"}`, "file": `{"uri":"a%20b.png","name":"grain"}`} {
+		buffer := append(append(bytes.Clone(corners), floats(0, 0, 1, 0, 0, 1)...), data...)
+		text := fmt.Sprintf(triangle, "", "", fmt.Sprintf(`,{"buffer":0,"byteOffset":36,"byteLength":24},{"buffer":0,"byteOffset":60,"byteLength":%d}`, len(data)), `,{"bufferView":1,"componentType":5126,"count":3,"type":"VEC2"}`)
+		text = strings.Replace(text, `{"attributes":{"POSITION":0}}`, `{"attributes":{"POSITION":0,"TEXCOORD_0":1},"material":0},{"attributes":{"POSITION":0},"material":0}`, 1)
+		text += `,"materials":[{"name":"wood","pbrMetallicRoughness":{"baseColorTexture":{"index":0}}}],"textures":[{"source":0}],"images":[` + image + `]`
+		m, err := meshfile.Read(context.Background(), "a.gltf", gltf(buffer, text), beside(map[string]string{"a b.png": string(data)}))
+		require.NoError(t, err, name)
+		require.Len(t, m.Pictures, 1, name)
+		assert.Equal(t, data, m.Pictures[0].Data)
+		assert.Equal(t, "grain", m.Pictures[0].Name)
+		assert.Equal(t, []string{m.Mesh.Parts[0].Name}, m.Pictures[0].Parts, "the part without coordinates cannot show it")
+		m, err = meshfile.Read(context.Background(), "a.gltf", gltf(buffer, strings.Replace(text, image, `{"uri":"none.png"}`, 1)), beside(nil))
+		require.NoError(t, err)
+		assert.Empty(t, m.Pictures)
+		assert.Contains(t, m.Notes[0], "none.png")
 	}
 }

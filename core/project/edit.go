@@ -38,6 +38,9 @@ type Edit struct {
 	// the groups that it uses.
 	Network *network.Network `json:"network,omitempty"`
 	Groups  []network.Group  `json:"groups,omitempty"`
+	// Pictures are those that a model brings, for model.add: part → hash of a stored file.
+	// Parts with one wear a look of their own that it colours.
+	Pictures map[string]string `json:"-"`
 	// Colors are those of a palette, for swatch.bring.
 	Colors []Swatch `json:"colors,omitempty"`
 	// Box is the box of the stage as the edits before this one leave it; the caller that has the meshes fills it in where

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -199,4 +200,26 @@ func TestSwatchesGoToBandsThatAreThere(t *testing.T) {
 		_, err := p.Apply(&project.Edit{Op: "swatch.use", Look: "look1", Node: "n2", Key: "stops", Index: i, ID: p.Swatches[0].ID})
 		assert.Equal(t, ok, err == nil, "%d of %d: %v", i, len(stops), err)
 	}
+}
+
+// A model that brings pictures wears looks of its own that they colour, one for each, and
+// the look that was asked for where it has none; all of it is one edit.
+func TestAModelBringsItsPictures(t *testing.T) {
+	a, b := strings.Repeat("a", 64), strings.Repeat("b", 64)
+	p := project.New("x")
+	o := apply(t, p, project.Edit{Op: "model.add", Name: "Boat", Look: "look1", Value: strings.Repeat("0", 64), Parts: []string{"hull", "deck", "mast", "sail"}, Pictures: map[string]string{"hull": a, "deck": b, "sail": a}})
+	m := p.Stage.Models[0]
+	assert.Equal(t, m.ID, o.Created)
+	assert.Equal(t, "look1", m.Looks["mast"])
+	assert.Equal(t, m.Looks["hull"], m.Looks["sail"])
+	assert.NotEqual(t, m.Looks["hull"], m.Looks["deck"])
+	require.Len(t, p.Looks, 3)
+	assert.Equal(t, []string{"Boat", "Boat 2"}, []string{p.Looks[1].Name, p.Looks[2].Name})
+	require.NoError(t, p.Settle())
+	l := p.Look(m.Looks["deck"])
+	blend := l.Node(l.Finish().In["colour"].Wires[0].Node)
+	assert.Equal(t, "multiply", blend.Set["mode"])
+	assert.Equal(t, "n2", blend.In["base"].Wires[0].Node, "the bands, as they were")
+	assert.Equal(t, b, l.Node(blend.In["over"].Wires[0].Node).Set["picture"])
+	assert.Len(t, p.Looks[0].Nodes, len(l.Nodes)-2, "the look itself is as it was")
 }

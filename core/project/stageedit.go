@@ -10,6 +10,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/mesh"
+	"mobanta/core/network"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -63,15 +64,42 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 			return errors.New("project: a model is a solid or a stored file")
 		}
 	}
-	for _, part := range parts {
-		m.Looks[part] = look
-	}
 	if m.Name == "" {
 		m.Name = "Model"
+	}
+	coloured := map[string]string{} // hash → look
+	for _, part := range parts {
+		m.Looks[part] = look
+		hash := e.Pictures[part]
+		if hash == "" || len(p.Looks) >= MaxLooks && coloured[hash] == "" {
+			continue
+		}
+		if coloured[hash] == "" {
+			l, err := p.pictured(look, m.Name, hash)
+			if err != nil {
+				return err
+			}
+			coloured[hash] = l.ID
+		}
+		m.Looks[part] = coloured[hash]
 	}
 	o.Created, o.Label = m.ID, "brought in "+m.Name
 	p.Stage.Models = append(p.Stage.Models, m)
 	return nil
+}
+
+// pictured adds a look like another, whose colour is multiplied by a picture that is laid
+// by texture coordinates.
+func (p *Project) pictured(look, name, hash string) (*Look, error) {
+	l, err := p.newLook(name, p.Look(look).Network.Clone())
+	if err != nil {
+		return nil, err
+	}
+	w := ways{cat: p.Catalogue(), n: &l.Network}
+	image := w.add("image")
+	w.set(image, "picture", hash)
+	w.over("", network.Ref{Node: image, Port: "colour"}, network.Ref{}, "multiply")
+	return l, w.err
 }
 
 func removeModel(p *Project, e *Edit, o *Outcome) error {
