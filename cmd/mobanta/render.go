@@ -198,12 +198,39 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 		return nil, nil, err
 	}
 	p := project.New("render")
-	model := stage.Model{ID: "model", Name: "model", File: "model", Scale: 1, Looks: map[string]string{}}
+	files := modelFiles{s, map[string][]byte{}}
+	add := project.Edit{Op: "model.add", Name: "model", Look: p.Looks[0].ID, Value: exchange.Hash(nil), Pictures: map[string]string{}}
 	for _, part := range m.Mesh.Parts {
-		model.Looks[part.Name] = p.Looks[0].ID
+		add.Parts = append(add.Parts, part.Name)
 	}
-	p.Stage.Models = append(p.Stage.Models, model)
-	return p, stage.Surfaces(func(*stage.Model) (*mesh.Surface, error) { return s, nil }), nil
+	for _, pic := range m.Pictures {
+		hash := exchange.Hash(pic.Data)
+		files.pictures[hash] = pic.Data
+		for _, part := range pic.Parts {
+			add.Pictures[part] = hash
+		}
+	}
+	if _, err := p.Apply(&add); err != nil {
+		return nil, nil, err
+	}
+	return p, files, nil
+}
+
+// modelFiles is a model and the pictures that came with it.
+type modelFiles struct {
+	surface  *mesh.Surface
+	pictures map[string][]byte
+}
+
+// Surface implements stage.Files.
+func (f modelFiles) Surface(*stage.Model) (*mesh.Surface, error) { return f.surface, nil }
+
+// Picture implements stage.Files.
+func (f modelFiles) Picture(hash string) (*pixmap.Pixmap, error) {
+	if f.pictures[hash] == nil {
+		return nil, stage.ErrNoPicture
+	}
+	return pixmap.Read(f.pictures[hash])
 }
 
 // applyLook puts the look that --look names onto every part,
