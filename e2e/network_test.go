@@ -69,7 +69,7 @@ func keyboardLook(t *testing.T) string {
 		d.press(input.KeyW)
 		reach(`#bench [data-pick="` + to + `"]`)
 		d.press(input.Enter)
-		d.until("the sources", `() => document.querySelectorAll("#picks .pick").length > 0`)
+		d.until("the sources", `() => document.getElementById("picker").open && document.querySelectorAll("#picks .pick").length > 0`)
 		if name != "" {
 			d.typeText(name)
 			d.until("the source is first", `n => document.querySelector("#picks .pick[aria-selected=true]")?.textContent.includes(n)`, name)

@@ -58,6 +58,7 @@ export function openSearch(what = {}) {
     ? "It takes the node's place; wires and values stay where they fit."
     : what.to ? "It goes into the wire, or feeds the input." : what.from ? "It reads what you pulled from." : state.node ? "What fits goes behind the chosen node; with Shift it is added beside the network." : "";
   searchText.value = "";
+  document.getElementById("results").replaceChildren(); // what was found for something else is not to be taken
   search.showModal();
   searchText.focus();
   find();
@@ -73,6 +74,7 @@ async function find() {
 export function openPicker(to) {
   target = to;
   pickerText.value = "";
+  document.getElementById("picks").replaceChildren();
   picker.showModal();
   pickerText.focus();
   sources();
