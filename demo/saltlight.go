@@ -13,6 +13,7 @@ import (
 	"mobanta/core/project"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
+	"mobanta/recipes"
 )
 
 //go:embed looks/*.json
@@ -41,11 +42,7 @@ func assemble(name string, wear []string, props []prop, ink string) (*project.Pr
 	p := project.New(name)
 	p.Looks, p.Stage.Lights = nil, nil
 	for _, id := range wear {
-		data, err := looks.ReadFile("looks/" + id + ".json")
-		if err != nil {
-			return nil, nil, fmt.Errorf("demo: %w", err)
-		}
-		f, err := exchange.ReadLook(bytes.NewReader(data))
+		f, err := lookFile(id)
 		if err != nil {
 			return nil, nil, fmt.Errorf("demo: %s: %w", id, err)
 		}
@@ -79,6 +76,22 @@ func assemble(name string, wear []string, props []prop, ink string) (*project.Pr
 		}
 	}
 	return p, files, nil
+}
+
+// lookFile returns a look of the samples' own, or the starting point of that id.
+func lookFile(id string) (*exchange.LookFile, error) {
+	r, err := recipes.Find(id)
+	if err != nil {
+		return nil, err
+	}
+	if r != nil {
+		return r.File, nil
+	}
+	data, err := looks.ReadFile("looks/" + id + ".json")
+	if err != nil {
+		return nil, err
+	}
+	return exchange.ReadLook(bytes.NewReader(data))
 }
 
 // Saltlight returns the first sample, the kettle on the keeper's stove.

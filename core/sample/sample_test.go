@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/color"
 	"mobanta/core/mesh"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
@@ -146,4 +147,40 @@ func TestSelectSortsByGroupAndKeeps(t *testing.T) {
 	assert.Positive(t, both[0].N)
 	assert.Positive(t, only[0].N)
 	assert.Less(t, only[0].N, both[1].N)
+}
+
+// A floor that runs behind the eye is seen where rays meet it, also from places beside the
+// middle of the pixel: what is cut is looked at there too.
+func TestWhatIsCutIsLookedAtFromWhereItIs(t *testing.T) {
+	floor := &mesh.Mesh{Positions: []vec.V{{-3, 0, 40}, {5, 0, 40}, {2, 0, -30}, {-4, 0, -30}}}
+	floor.AddPart("floor", color.C{})
+	c := func(i int32) mesh.Corner { return mesh.Corner{Pos: i, UV: -1, Normal: -1} }
+	floor.AddFace(0, c(0), c(1), c(2), c(3))
+	sc := stagetest.Of(t, floor)
+	sc.Stage.Camera = stage.Camera{Target: vec.V{0, 1, 0}, Distance: 6, Angle: 50, Elevation: 4}
+	const w, h = 64, 48
+	view := sc.Stage.Camera.View(w, h)
+	for _, at := range [][2]float32{{0.5, 0.5}, {0.0625, 0.9375}, {0.875, 0.125}} {
+		vis, err := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), at, 1)
+		require.NoError(t, err)
+		off, seen := 0, 0
+		for i, tri := range vis.Tri {
+			o, d := view.Ray(float32(i%w)+at[0], float32(i/w)+at[1])
+			met := false
+			if d[1] < -1e-6 {
+				p := o.Add(d.Mul(-o[1] / d[1]))
+				// Between the sides, which run from z = 40 to -30.
+				k := (40 - p[2]) / 70
+				met = k >= 0 && k <= 1 && p[0] >= -3-k && p[0] <= 5-3*k
+			}
+			if met {
+				seen++
+			}
+			if met != (tri >= 0) {
+				off++
+			}
+		}
+		assert.Greater(t, seen, 500)
+		assert.LessOrEqual(t, off, 4, "at %v: but for those right on its border", at)
+	}
 }
