@@ -156,6 +156,19 @@ var Files = []File{
 	{"chunk.glb", "model", "cut off", text("glTF\x02\x00\x00\x00\x14\x00\x00\x00\xff\xff\xff\x7fJSON")},
 	{"no-text.glb", "model", "no JSON chunk", text("glTF\x02\x00\x00\x00\x14\x00\x00\x00\x00\x00\x00\x00BIN\x00")},
 
+	{"claims.ply", "model", "number of things", text("ply\nformat ascii 1.0\nelement vertex 99999999999\nproperty float x\nend_header\n")},
+	{"nothing.ply", "model", "cut off", text("ply\nformat binary_little_endian 1.0\nelement vertex 4000000\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n")},
+	{"lists.ply", "model", "list of", text("ply\nformat ascii 1.0\nelement junk 1\nproperty list uint double a\nend_header\n4000000000 1\n")},
+	{"long-head.ply", "model", "its head has no end", func() []byte { return join("ply\nformat ascii 1.0\n", rep("comment aaaaaaaa\n", 1_000_000)) }},
+	{"properties.ply", "model", "more than 256 properties", func() []byte {
+		return join("ply\nformat ascii 1.0\nelement vertex 1\n", rep("property float x\n", 3_000))
+	}},
+	{"strips.ply", "model", "", func() []byte {
+		return join("ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement tristrips 1\nproperty list uint uint vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n1200000", rep(" 0 1 2", 400_000), "\n")
+	}},
+	{"claims.stl", "model", "fewer triangles than it says", func() []byte { return join(rep("x", 80), "\xff\xff\xff\x7f", rep("\x00", 50)) }},
+	{"solids.stl", "model", "more than 2000 parts", func() []byte { return rep("solid a\nendsolid a\n", 100_000) }},
+	{"line.stl", "model", "longer than 4 MB", func() []byte { return join("solid a\nvertex ", rep("1 ", 3_000_000)) }},
 	{"bomb.zip", "model", "larger than", func() []byte { return zipped(map[string]func(w *zip.Writer, name string){"a.obj": zeros(1 << 30)}) }},
 	{"side-bomb.zip", "model", "", func() []byte {
 		return zipped(map[string]func(w *zip.Writer, name string){"a.obj": said(tri + "mtllib b.mtl\nf 1 2 3\n"), "b.mtl": zeros(1 << 30)})
