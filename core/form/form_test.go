@@ -348,3 +348,23 @@ func TestTangents(t *testing.T) {
 	}
 	assert.Nil(t, form.TangentsOf(shaped(t, bare)))
 }
+
+// What no ball or egg goes through, as the corners of a box, has one as far as it is
+// spread: a ball as far every way, an egg as long as the box is.
+func TestFitsOfWhatHasNone(t *testing.T) {
+	m := mesh.Cuboid(vec.V{1, 6, 2})
+	sh := shaped(t, m)
+	at := func(kind string, p vec.V) vec.V {
+		n, ok := form.FitPart(sh, 0, kind).Normal(p, vec.V{})
+		require.True(t, ok, kind)
+		return n
+	}
+	p := vec.V{0.5, 1.5, 0.5} // the lean of a normal tells how long the form is along y
+	ball, egg := at(form.Ball, p), at(form.Egg, p)
+	assert.InDelta(t, 3, ball[1]/ball[0], 0.2, "of a ball it goes straight out")
+	assert.Less(t, egg[1]/egg[0], float32(0.5), "of an egg it leans to where the egg is thin")
+	assert.Greater(t, egg[0], egg[2], "thinner along x than along z")
+	flat := mesh.Cuboid(vec.V{1, 1e-6, 1})
+	_, ok := form.FitPart(shaped(t, flat), 0, form.Plane).Normal(vec.V{}, vec.V{})
+	assert.True(t, ok)
+}

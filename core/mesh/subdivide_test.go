@@ -229,3 +229,27 @@ func BenchmarkSubdivide(b *testing.B) {
 		b.ReportMetric(time.Since(start).Seconds(), "s")
 	}
 }
+
+// Two faces that run along their edge the same way round are two borders there: each keeps
+// to itself, whichever comes first.
+func TestFacesTheWrongWayRoundHaveBorders(t *testing.T) {
+	c := func(i int32) mesh.Corner { return mesh.Corner{Pos: i, UV: -1, Normal: -1} }
+	for _, swap := range []bool{false, true} {
+		m := &mesh.Mesh{Positions: []vec.V{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {1, -1, 0}, {0, -1, 0}}}
+		m.AddPart("two", color.C{})
+		faces := [][4]int32{{0, 1, 2, 3}, {0, 1, 4, 5}} // both go from 0 to 1
+		if swap {
+			faces[0], faces[1] = faces[1], faces[0]
+		}
+		for _, f := range faces {
+			m.AddFace(0, c(f[0]), c(f[1]), c(f[2]), c(f[3]))
+		}
+		out, taken := m.Subdivide(1, mesh.None, 0)
+		require.Equal(t, 1, taken)
+		// The middle of the shared edge is the middle of a border: it stays on the edge.
+		within(t, out, vec.V{0.5, 0, 0}, 1e-6)
+		for _, n := range out.Normals {
+			assert.True(t, n == (vec.V{}) || math.Abs(float64(n[2])) > 0.99)
+		}
+	}
+}
