@@ -364,7 +364,15 @@ func TestFitsOfWhatHasNone(t *testing.T) {
 	assert.InDelta(t, 3, ball[1]/ball[0], 0.2, "of a ball it goes straight out")
 	assert.Less(t, egg[1]/egg[0], float32(0.5), "of an egg it leans to where the egg is thin")
 	assert.Greater(t, egg[0], egg[2], "thinner along x than along z")
+	saddle := mesh.Grid("saddle", 12, 12, func(u, v float64) vec.V {
+		x, z := 2*u-1, 2*v-1
+		return vec.V{float32(x), float32(x*x - z*z), float32(z)}
+	})
+	n, ok := form.FitPart(shaped(t, saddle), 0, form.Egg).Normal(vec.V{0.3, 0.4, 0.2}, vec.V{0, 1, 0})
+	assert.True(t, ok)
+	assert.True(t, n.Finite())
+	assert.InDelta(t, 1, n.Len(), 1e-4)
 	flat := mesh.Cuboid(vec.V{1, 1e-6, 1})
-	_, ok := form.FitPart(shaped(t, flat), 0, form.Plane).Normal(vec.V{}, vec.V{})
+	_, ok = form.FitPart(shaped(t, flat), 0, form.Plane).Normal(vec.V{}, vec.V{})
 	assert.True(t, ok)
 }

@@ -343,9 +343,36 @@ func TestPicturesOfMaterials(t *testing.T) {
 		assert.Equal(t, data, m.Pictures[0].Data)
 		assert.Equal(t, "grain", m.Pictures[0].Name)
 		assert.Equal(t, []string{m.Mesh.Parts[0].Name}, m.Pictures[0].Parts, "the part without coordinates cannot show it")
+		for _, change := range [][2]string{{`"baseColorTexture":{"index":0}`, `"baseColorTexture":{"index":1}`}, {`"baseColorTexture":{"index":0}`, `"baseColorTexture":{"index":-1}`}, {`"source":0`, `"source":1`}, {`"source":0`, `"source":-1`},
+			{`[{"source":0}]`, `[{}]`}, {`[{"source":0}]`, `[null]`}, {`"images":[` + image + `]`, `"images":[null]`}, {`"baseColorTexture":{"index":0}`, `"baseColorTexture":{"index":0,"texCoord":1}`}} {
+			broken := strings.Replace(text, change[0], change[1], 1)
+			require.NotEqual(t, text, broken)
+			m, err := meshfile.Read(context.Background(), "a.gltf", gltf(buffer, broken), beside(nil))
+			if err == nil {
+				assert.Empty(t, m.Pictures, change[1])
+			}
+		}
 		m, err = meshfile.Read(context.Background(), "a.gltf", gltf(buffer, strings.Replace(text, image, `{"uri":"none.png"}`, 1)), beside(nil))
 		require.NoError(t, err)
 		assert.Empty(t, m.Pictures)
 		assert.Contains(t, m.Notes[0], "none.png")
 	}
+}
+
+func TestLimitsOfPLYAndSTL(t *testing.T) {
+	ply := func(properties int) string {
+		return "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n" + strings.Repeat("property float q\n", properties-3) +
+			"element face 1\nproperty list int int vertex_indices\nend_header\n" + "0 0 0" + strings.Repeat(" 0", properties-3) + "\n1 0 0" + strings.Repeat(" 0", properties-3) + "\n0 1 0" + strings.Repeat(" 0", properties-3) + "\n3 0 1 2\n"
+	}
+	_, err := meshfile.Read(context.Background(), "a.ply", []byte(ply(256)), nil)
+	assert.NoError(t, err)
+	_, err = meshfile.Read(context.Background(), "a.ply", []byte(ply(257)), nil)
+	assert.ErrorContains(t, err, "more than 256 properties")
+	_, err = meshfile.Read(context.Background(), "a.ply", []byte("ply\nformat ascii 1.0\nelement face 0\nproperty int a\nend_header\n"), nil)
+	assert.ErrorContains(t, err, "has no faces", "no faces need no list of vertices")
+	long := func(n int) string { return stlText + strings.Repeat(" ", n) }
+	_, err = meshfile.Read(context.Background(), "a.stl", []byte(long(4<<20)), nil)
+	assert.NoError(t, err)
+	_, err = meshfile.Read(context.Background(), "a.stl", []byte(long(4<<20+1)), nil)
+	assert.ErrorContains(t, err, "longer than 4 MB")
 }
