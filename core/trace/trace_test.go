@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/color"
 	"mobanta/core/mesh"
 	"mobanta/core/stage"
 	"mobanta/core/stage/stagetest"
@@ -343,4 +344,21 @@ func TestNothingToMeet(t *testing.T) {
 		assert.Equal(t, c.meet, ok)
 		assert.Equal(t, c.meet, c.tree.Occluded(vec.V{0, 0, -1}, c.dir, 10))
 	}
+}
+
+// A ray that goes through the box about a model, and past its triangle, meets nothing.
+func TestARayThroughABoxAlone(t *testing.T) {
+	m := &mesh.Mesh{Positions: []vec.V{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}}
+	m.AddPart("sail", color.C{})
+	c := func(i int32) mesh.Corner { return mesh.Corner{Pos: i, UV: -1, Normal: -1} }
+	m.AddFace(0, c(0), c(1), c(2))
+	s := NewScene(stagetest.Of(t, m).Geometry, nil, 1)
+	for _, far := range []float32{10, 1e30} {
+		assert.False(t, s.Occluded(vec.V{0.9, 0.9, -1}, vec.V{0, 0, 1}, far))
+		assert.True(t, s.Occluded(vec.V{0.2, 0.2, -1}, vec.V{0, 0, 1}, far))
+	}
+	assert.False(t, s.Occluded(vec.V{0.2, 0.2, -1}, vec.V{0, 0, 1}, 0.5))
+	assert.False(t, s.Occluded(vec.V{0.2, 0.2, -1}, vec.V{}, 10))
+	_, ok := s.Nearest(vec.V{0.9, 0.9, -1}, vec.V{0, 0, 1}, 10)
+	assert.False(t, ok)
 }
