@@ -376,3 +376,11 @@ func TestLimitsOfPLYAndSTL(t *testing.T) {
 	_, err = meshfile.Read(context.Background(), "a.stl", []byte(long(4<<20+1)), nil)
 	assert.ErrorContains(t, err, "longer than 4 MB")
 }
+
+func TestBufferViewsThatAreNotThere(t *testing.T) {
+	for view, want := range map[string]string{"7": "buffer view 7 of 1 does not exist", "1": "buffer view 1 of 1 does not exist", "-1": "does not exist"} {
+		text := strings.Replace(fmt.Sprintf(triangle, "", "", "", ""), `"accessors":[{"bufferView":0`, `"accessors":[{"bufferView":`+view, 1)
+		_, err := meshfile.Read(context.Background(), "a.gltf", gltf(corners, text), nil)
+		assert.ErrorContains(t, err, want)
+	}
+}
