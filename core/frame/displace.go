@@ -155,14 +155,14 @@ func raise(rest *stage.Scene, look string, program *eval.Program, targets []eval
 	for i := range rest.Models {
 		m := &rest.Models[i]
 		first, n := m.FirstVertex, len(m.Surface.Pos)
-		list, any := make([]float32, n), false
+		list, some := make([]float32, n), false
 		scale := float32(height) * m.Surface.Box.Diagonal()
 		for k, v := range of {
 			if at := int(v) - first; at >= 0 && at < n {
-				list[at], any = planes[0][0][k]*scale, true
+				list[at], some = planes[0][0][k]*scale, true
 			}
 		}
-		if !any {
+		if !some {
 			continue
 		}
 		sum := sha256.New()

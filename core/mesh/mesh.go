@@ -73,9 +73,9 @@ func (m *Mesh) Join(o *Mesh, at vec.M) {
 	}
 	if len(m.Paint) > 0 || len(o.Paint) > 0 {
 		m.PaintEncoded = m.PaintEncoded || len(m.Paint) == 0 && o.PaintEncoded
-		m.paintUpTo(int(dp))
+		m.PaintUpTo(int(dp))
 		m.Paint = append(m.Paint, o.Paint...)
-		m.paintUpTo(len(m.Positions))
+		m.PaintUpTo(len(m.Positions))
 	}
 	m.UVs = append(m.UVs, o.UVs...)
 	for _, n := range o.Normals {
@@ -98,17 +98,10 @@ func (m *Mesh) Join(o *Mesh, at vec.M) {
 	m.Parts = append(m.Parts, o.Parts...)
 }
 
-// paintUpTo paints what is not painted of the first n positions white.
-func (m *Mesh) paintUpTo(n int) {
+// PaintUpTo paints what is not painted of the first n positions white.
+func (m *Mesh) PaintUpTo(n int) {
 	for len(m.Paint) < n {
 		m.Paint = append(m.Paint, [4]float32{1, 1, 1, 1})
-	}
-}
-
-// PaintAll paints what the file left bare, if it painted anything, white.
-func (m *Mesh) PaintAll() {
-	if len(m.Paint) > 0 {
-		m.paintUpTo(len(m.Positions))
 	}
 }
 

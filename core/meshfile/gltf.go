@@ -516,11 +516,9 @@ func (r *gltfReader) primitive(p *gltf.Primitive, name string, c color.C, world 
 		m.Positions = append(m.Positions, world.Point(v))
 	}
 	if paint != nil || len(m.Paint) > 0 {
-		for len(m.Paint) < int(p0) {
-			m.Paint = append(m.Paint, bare)
-		}
+		m.PaintUpTo(int(p0))
 		m.Paint = append(m.Paint, paint...)
-		m.PaintAll()
+		m.PaintUpTo(len(m.Positions))
 	}
 	for _, v := range normals {
 		m.Normals = append(m.Normals, world.Normal(v).Unit())
@@ -550,9 +548,6 @@ func (r *gltfReader) primitive(p *gltf.Primitive, name string, c color.C, world 
 	return nil
 }
 
-// bare is what is not painted.
-var bare = [4]float32{1, 1, 1, 1}
-
 // paint returns the colours at n positions, nil if there are none.
 func (r *gltfReader) paint(p *gltf.Primitive, n int) ([][4]float32, error) {
 	i, ok := p.Attributes[gltf.COLOR_0]
@@ -576,7 +571,7 @@ func (r *gltfReader) paint(p *gltf.Primitive, n int) ([][4]float32, error) {
 	}
 	out := make([][4]float32, n)
 	for k := range out {
-		out[k] = bare
+		out[k] = [4]float32{1, 1, 1, 1}
 		for c := range size {
 			if v := f[size*k+c]; v == v {
 				out[k][c] = max(0, min(1, v))

@@ -75,7 +75,9 @@ func readOBJ(w *work, data []byte, open Open) (*Model, error) {
 		return nil, fmt.Errorf("meshfile: the OBJ file has no faces")
 	}
 	r.nameParts()
-	r.m.PaintAll()
+	if len(r.m.Paint) > 0 {
+		r.m.PaintUpTo(len(r.m.Positions))
+	}
 	r.pics.notes = &r.notes
 	for i, k := range r.keys {
 		if name, ok := r.maps[k[1]]; ok && len(r.m.UVs) > 0 {
@@ -151,10 +153,7 @@ func (r *objReader) paint(args [][]byte) error {
 	if err != nil {
 		return err
 	}
-	n := len(r.m.Positions)
-	for len(r.m.Paint) < n-1 {
-		r.m.Paint = append(r.m.Paint, bare)
-	}
+	r.m.PaintUpTo(len(r.m.Positions) - 1)
 	r.m.Paint, r.m.PaintEncoded = append(r.m.Paint, [4]float32{max(0, min(1, c[0])), max(0, min(1, c[1])), max(0, min(1, c[2])), 1}), true
 	return nil
 }
