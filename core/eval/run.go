@@ -359,11 +359,12 @@ type worker struct {
 	unit     [][][]node.Plane // step → input → scratch for directions of length 1
 	constant [][]bool         // step → input → whether it is the same at all points
 	scratch  []float32        // of kernels
+	memo     []any            // step → what its kernel keeps
 }
 
 func newWorker(r *run, stage int) *worker {
 	n := len(r.p.steps)
-	w := &worker{run: r, local: make([][][]node.Plane, n), in: make([][][]node.Plane, n), lumin: make([][]node.Plane, n), out: make([][][]node.Plane, n), unit: make([][][]node.Plane, n), constant: make([][]bool, n)}
+	w := &worker{run: r, local: make([][][]node.Plane, n), in: make([][][]node.Plane, n), lumin: make([][]node.Plane, n), out: make([][][]node.Plane, n), unit: make([][][]node.Plane, n), constant: make([][]bool, n), memo: make([]any, n)}
 	for i := range r.p.steps {
 		s := &r.p.steps[i]
 		if !r.runs[i] || s.stage != stage || s.forward != nil {
@@ -437,6 +438,7 @@ func (w *worker) batch(lo, n int) {
 		}
 		ports := len(s.spec.Inputs)
 		call.Points, call.In, call.More, call.Const, call.Out, call.Data, call.Found = w.env.Points.Variant(s.variant), in[:ports], in[ports:], w.constant[i], w.out[i], s.data, w.found[i]
+		call.Memo = &w.memo[i]
 		s.kind.Run(&call)
 		for _, out := range w.out[i] {
 			for _, p := range out {

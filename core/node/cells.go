@@ -46,21 +46,26 @@ var cells = &Kind{
 		if c.Out[1] != nil {
 			ask = map[string]texture.Ask{"border": texture.ForBorder, "gap": texture.ForSecond, "second": texture.ForSecond}[d.edge]
 		}
+		walks := memo(c, func() []texture.Walk { return make([]texture.Walk, max(1, d.octaves)) })
+		px, py, pz, wide := c.wide()
+		seeded, seed := float32(0), texture.SeedOf(0)
 		for i := range c.N {
-			l := c.laid(i)
 			s := max(leastSize, size[i])
 			k := 1 / s
-			seed := texture.SeedOf(seeds[i])
-			x, y, z, foot := l.at[0]*k, l.at[1]*k, l.at[2]*k, l.widest()*k
+			if seeds[i] != seeded {
+				seeded = seeds[i]
+				seed = texture.SeedOf(seeded)
+			}
+			x, y, z, foot := px[i]*k, py[i]*k, pz[i]*k, wide[i]*k
 			seen := texture.Seen(foot)
-			near := texture.Cells(x, y, z, jitter[i], d.measure, seed, ask)
+			near := walks[0].Cells(x, y, z, jitter[i], foot, d.measure, seed, ask)
 			first, edge := d.lengths(&near, jitter[i], seen)
-			amount, all := float32(1), float32(1)
+			amount, all, next := float32(1), float32(1), seed
 			for o := 1; o < d.octaves; o++ {
 				amount *= max(0, min(1, gain[i]))
-				seed = seed.Next()
 				p := float32(int(1) << o)
-				finer := texture.Cells(x*p, y*p, z*p, jitter[i], d.measure, seed, ask)
+				next = next.Next()
+				finer := walks[o].Cells(x*p, y*p, z*p, jitter[i], foot*p, d.measure, next, ask)
 				a, b := d.lengths(&finer, jitter[i], texture.Seen(foot*p))
 				first, edge, all = first+a*amount, edge+b*amount, all+amount
 			}
@@ -79,8 +84,8 @@ var cells = &Kind{
 				}
 			}
 			if out := c.Out[4]; out != nil {
-				for a := range 3 {
-					out[a][i] = l.at[a] + near.Centre[a]*s*seen
+				for a, p := range [3]float32{px[i], py[i], pz[i]} {
+					out[a][i] = p + near.Centre[a]*s*seen
 				}
 			}
 		}

@@ -1,8 +1,6 @@
 package node
 
 import (
-	"math"
-
 	"mobanta/core/network"
 	"mobanta/core/sample"
 	"mobanta/core/vec"
@@ -45,9 +43,6 @@ func laidElsewhere(_ any, input int) []sample.Variant {
 // laid is where a texture lies at one point, and how far a pixel reaches along each axis.
 type laid struct{ at, foot vec.V }
 
-// widest returns how far the pixel reaches along the axis along which it reaches farthest.
-func (l *laid) widest() float32 { return max(l.foot[0], l.foot[1], l.foot[2]) }
-
 // place returns the place of the batch's point i: what is wired to the first input, or its own
 // in its model's space.
 func (c *Call) place(i int) vec.V {
@@ -62,32 +57,81 @@ func (c *Call) place(i int) vec.V {
 func (c *Call) laid(i int) (l laid) {
 	l.at = c.place(i)
 	if c.In[0] != nil {
-		if c.Const[0] || len(c.More) < 2 {
-			return l
-		}
-		u, v := c.Elsewhere(0), c.Elsewhere(1)
-		for k := range l.foot {
-			du, dv := u[k][i]-l.at[k], v[k][i]-l.at[k]
-			l.foot[k] = 2 * float32(math.Sqrt(float64(du*du+dv*dv)))
+		for k, square := range c.reach(i, l.at) {
+			l.foot[k] = 2 * vec.Sqrt(square)
 		}
 		return l
 	}
-	// The pixel lies across the normal: along an axis it reaches as far as the sine says.
-	k, p, o := c.Lo+i, c.Points, c.space(i)
-	x, y, z := p.Norm[0][k], p.Norm[1][k], p.Norm[2][k]
-	n, m := vec.V{}, &o.inverse
-	for a := range n {
-		n[a] = m.X[a]*x + m.Y[a]*y + m.Z[a]*z
-	}
-	size := p.Foot[k] * o.scale // models are of one scale along all axes
-	square := n[0]*n[0] + n[1]*n[1] + n[2]*n[2]
-	if !(square > 0) {
-		square = 1
-	}
-	for a := range l.foot {
-		l.foot[a] = size * vec.Sqrt(max(0, 1-n[a]*n[a]/square))
+	size, across := c.across(i)
+	for a, square := range across {
+		l.foot[a] = size * vec.Sqrt(max(0, 1-square))
 	}
 	return l
+}
+
+// wide is laid for all points of the batch, for who asks only how far a pixel reaches along the
+// axis along which it reaches farthest. The planes are scratch.
+func (c *Call) wide() (x, y, z, foot Plane) {
+	n := c.N
+	room := c.room(4 * n)
+	x, y, z, foot = room[:n], room[n:2*n], room[2*n:3*n], room[3*n:4*n]
+	if c.In[0] != nil {
+		copy(x, c.In[0][0])
+		copy(y, c.In[0][1])
+		copy(z, c.In[0][2])
+		for i := range foot {
+			most := float32(0)
+			for _, square := range c.reach(i, vec.V{x[i], y[i], z[i]}) {
+				if square > most { // branches are cheaper than min and max here
+					most = square
+				}
+			}
+			foot[i] = 2 * vec.Sqrt(most)
+		}
+		return x, y, z, foot
+	}
+	for i := range foot {
+		x[i], y[i], z[i] = c.object(i)
+		size, across := c.across(i)
+		least := across[0]
+		for _, square := range across[1:] {
+			if square < least {
+				least = square
+			}
+		}
+		foot[i] = size * vec.Sqrt(1-least)
+	}
+	return x, y, z, foot
+}
+
+// reach returns the squares of how far half a pixel reaches along each axis of a place that is
+// wired; 0 where that is not known.
+func (c *Call) reach(i int, at vec.V) (square vec.V) {
+	if c.Const[0] || len(c.More) < 2 {
+		return square
+	}
+	u, v := c.Elsewhere(0), c.Elsewhere(1)
+	for k := range square {
+		du, dv := u[k][i]-at[k], v[k][i]-at[k]
+		square[k] = du*du + dv*dv
+	}
+	return square
+}
+
+// across returns how large a pixel is in the model's own space, and the squares of the cosines
+// between the normal and its axes: the pixel lies across the normal, and reaches along an axis as
+// far as the sine says.
+func (c *Call) across(i int) (size float32, square vec.V) {
+	k, p, o := c.Lo+i, c.Points, c.space(i)
+	x, y, z := p.Norm[0][k], p.Norm[1][k], p.Norm[2][k]
+	m := &o.inverse
+	a, b, d := m.X[0]*x+m.Y[0]*y+m.Z[0]*z, m.X[1]*x+m.Y[1]*y+m.Z[1]*z, m.X[2]*x+m.Y[2]*y+m.Z[2]*z
+	a, b, d = a*a, b*b, d*d
+	by := a + b + d
+	if by > 0 {
+		by = 1 / by
+	}
+	return p.Foot[k] * o.scale, vec.V{a * by, b * by, d * by} // models are of one scale along all axes
 }
 
 // sizeInput is how large a texture's pieces are.

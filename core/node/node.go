@@ -145,6 +145,7 @@ type Call struct {
 	Found  any // from Whole
 	own    own
 	Room   *[]float32 // what is left of it is scratch, for one kernel at a time; may be nil
+	Memo   *any       // what a kernel keeps for the next batch of the same step, so as to be faster and for nothing else; may be nil
 }
 
 // Whole is what a whole-set step works on.
@@ -172,6 +173,19 @@ func (c *Call) room(n int) []float32 {
 		*c.Room = make([]float32, n)
 	}
 	return (*c.Room)[:n]
+}
+
+// memo returns what a kernel keeps from batch to batch, made when there is none.
+func memo[T any](c *Call, make func() T) T {
+	if c.Memo == nil {
+		return make()
+	}
+	v, ok := (*c.Memo).(T)
+	if !ok {
+		v = make()
+		*c.Memo = v
+	}
+	return v
 }
 
 // Scene is what kernels may ask.

@@ -2,6 +2,7 @@ package node
 
 import (
 	"math"
+	"slices"
 
 	"mobanta/core/network"
 	"mobanta/core/texture"
@@ -37,40 +38,65 @@ var noise = &Kind{
 	Run: func(c *Call) {
 		f := c.Data.(texture.Fractal)
 		size, gain, finer, distortion, change, seeds := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0], c.In[5][0], c.In[6][0]
-		turned, seeded := float32(0), float32(0)
-		f.Cos = 1
-		seed := texture.SeedOf(0)
-		for i := range c.N {
-			l := c.laid(i)
-			k := 1 / max(leastSize, size[i])
-			f.Gain, f.Finer = max(0, min(1, gain[i])), max(1, min(8, finer[i]))
-			if change[i] != turned {
-				turned = change[i]
-				sin, cos := math.Sincos(2 * math.Pi * float64(turned-float32(math.Floor(float64(turned)))))
-				f.Sin, f.Cos = float32(sin), float32(cos)
+		seeded, seed := float32(0), texture.SeedOf(0)
+		turns := slices.ContainsFunc(change[:c.N], func(v float32) bool { return v != 0 })
+		px, py, pz, wide := c.wide()
+		for from := 0; from < c.N; from += 8 {
+			var e texture.Eight
+			var at [3][8]float32
+			var start [8]texture.Seed
+			var foot, tone [8]float32
+			n, distorted := min(8, c.N-from), false
+			for j := range n {
+				i := from + j
+				k := 1 / max(leastSize, size[i])
+				if seeds[i] != seeded {
+					seeded = seeds[i]
+					seed = texture.SeedOf(seeded)
+				}
+				start[j], foot[j] = seed, wide[i]*k
+				e.Gain[j], e.Finer[j] = max(0, min(1, gain[i])), max(1, min(8, finer[i]))
+				if turns {
+					e.Turn(j, change[i])
+				}
+				at[0][j], at[1][j], at[2][j] = px[i]*k, py[i]*k, pz[i]*k
+				distorted = distorted || distortion[i] != 0
 			}
-			if seeds[i] != seeded {
-				seeded = seeds[i]
-				seed = texture.SeedOf(seeded)
-			}
-			x, y, z, foot := l.at[0]*k, l.at[1]*k, l.at[2]*k, l.widest()*k
-			if d := distortion[i]; d != 0 {
-				s := seed.Next()
-				for _, p := range [3]*float32{&x, &y, &z} {
-					s = s.Next()
-					*p += d * texture.Seen(foot) * texture.Noise(l.at[0]*k, l.at[1]*k, l.at[2]*k, s)
+			put := func(next int) {
+				e.Foot = foot
+				for j, s := range start {
+					for range next {
+						s = s.Next()
+					}
+					e.Put(j, at[0][j], at[1][j], at[2][j], s)
 				}
 			}
-			if out := c.Out[0]; out != nil {
-				out[0][i] = f.At(x, y, z, foot, seed)
-			}
-			if out := c.Out[1]; out != nil {
-				s := seed
-				for a := range 3 {
-					out[a][i] = f.At(x, y, z, foot, s)
-					s = s.Next()
+			if distorted {
+				put(1)
+				for a := range at {
+					e.Next()
+					e.Noise(&tone)
+					for j := range n {
+						at[a][j] += distortion[from+j] * texture.Seen(foot[j]) * tone[j]
+					}
 				}
+			}
+			for a, out := range [4][]float32{channel(c.Out[0], 0), channel(c.Out[1], 0), channel(c.Out[1], 1), channel(c.Out[1], 2)} {
+				if out == nil {
+					continue
+				}
+				put(max(0, a-1))
+				e.Fractal(f, &tone)
+				copy(out[from:from+n], tone[:])
 			}
 		}
 	},
+}
+
+// channel returns one channel of an output, nil if nobody reads it.
+func channel(out [][]float32, k int) []float32 {
+	if out == nil {
+		return nil
+	}
+	return out[k]
 }

@@ -64,10 +64,7 @@ func Cells(x, y, z, jitter float32, m Measure, s Seed, ask Ask) (n Near) {
 	if !(x > -far && x < far && y > -far && y < far && z > -far && z < far) {
 		return n
 	}
-	ix, iy, iz := floor(x), floor(y), floor(z)
-	x, y, z = x-float32(ix), y-float32(iy), z-float32(iz)
-	jitter = max(0, min(1, jitter))
-	w := search{x: x, y: y, z: z, jitter: jitter, low: 0.5 - 0.5*jitter, ix: ix + s.x, iy: iy + s.y, iz: iz + s.z, measure: m, first: math.MaxFloat32, second: math.MaxFloat32}
+	w := searchAt(x, y, z, jitter, m, s)
 	bound := &w.first
 	if ask&ForSecond != 0 || ask&ForBorder != 0 && m != Straight {
 		bound = &w.second
@@ -108,6 +105,15 @@ type search struct {
 	first, second float32
 	centre        [3]float32 // from the place
 	id            uint32
+	cube          [3]int32 // in which it lies, from that of the place; known after about
+}
+
+// searchAt starts a search about a place that float32 knows.
+func searchAt(x, y, z, jitter float32, m Measure, s Seed) search {
+	ix, iy, iz := floor(x), floor(y), floor(z)
+	jitter = max(0, min(1, jitter))
+	return search{x: x - float32(ix), y: y - float32(iy), z: z - float32(iz), jitter: jitter, low: 0.5 - 0.5*jitter, ix: ix + s.x, iy: iy + s.y, iz: iz + s.z,
+		measure: m, first: math.MaxFloat32, second: math.MaxFloat32}
 }
 
 // centreOf returns the centre in a cube, from the place, and the number of the cube.
@@ -227,7 +233,7 @@ func (w *search) about(bound *float32) {
 				z := origin[2][k] + float32(h>>20&1023)*jitter + half
 				if d := x*x + y*y + z*z; d < first {
 					second, first = first, d
-					w.centre, w.id = [3]float32{x, y, z}, h
+					w.centre, w.id, w.cube = [3]float32{x, y, z}, h, [3]int32{step[0][i], step[1][j], step[2][k]}
 				} else if d < second {
 					second = d
 				}

@@ -79,6 +79,41 @@ func TestCellsAgreeWithThePlainWay(t *testing.T) {
 	}
 }
 
+// A walk finds what Cells finds: step by step, far strides between, jitter and seeds that change.
+func TestAWalkFindsWhatCellsFinds(t *testing.T) {
+	r := rand.New(rand.NewPCG(18, 9))
+	for _, ask := range []Ask{0, ForSecond, ForBorder, ForSecond | ForBorder} {
+		var w Walk
+		x, y, z, jitter, s, m := float32(0), float32(0), float32(0), float32(1), Seed{}, Straight
+		for k := range 60_000 {
+			step := float32(0.03)
+			if k%97 == 0 {
+				step = 3
+			}
+			x, y, z = x+step*(r.Float32()-0.4), y+step*(r.Float32()-0.5), z+step*(r.Float32()-0.55)
+			switch {
+			case k%1501 == 0:
+				jitter = []float32{1, 0, 0.5, r.Float32()}[r.IntN(4)]
+			case k%2003 == 0:
+				s = SeedOf(r.Float32())
+			case k%9001 == 0:
+				m = Measure(r.IntN(3))
+			}
+			got, want := w.Cells(x, y, z, jitter, []float32{0, 0.1}[k/300%2], m, s, ask), Cells(x, y, z, jitter, m, s, ask)
+			if second := Cells(x, y, z, jitter, m, s, ForSecond).Second; second-want.First > 1e-5 {
+				require.Equal(t, [2]any{want.ID, want.First}, [2]any{got.ID, got.First}, "step %d", k)
+			}
+			require.InDelta(t, want.First, got.First, 1e-5)
+			require.InDelta(t, want.Second, got.Second, 1e-5)
+			require.InDelta(t, want.Border, got.Border, 1e-5)
+			if ask == 0 {
+				require.Zero(t, got.Second+got.Border)
+			}
+		}
+		assert.Zero(t, w.Cells(far, 0, 0, 1, 0, Straight, Seed{}, ask))
+	}
+}
+
 func TestWithoutJitterCellsAreAGrid(t *testing.T) {
 	for _, p := range [][3]float32{{0.5, 0.5, 0.5}, {3.1, -2.2, 7.9}, {-0.3, 0.45, 12.6}} {
 		n := Cells(p[0], p[1], p[2], 0, Straight, Seed{}, ForSecond|ForBorder)
@@ -129,12 +164,17 @@ func TestNumbersOfCellsAreSpreadEvenly(t *testing.T) {
 	}
 }
 
+// Of one place, eight at a time.
 func BenchmarkNoise(b *testing.B) {
-	f := Fractal{Octaves: 4, Gain: 0.5, Finer: 2, Cos: 1}
-	i := float32(0)
-	for b.Loop() {
-		f.At(i, 0.3*i, 0.7*i, 0, Seed{})
-		i += 0.01
+	x := float32(0)
+	var out [8]float32
+	for i := 0; i < b.N; i += 8 {
+		var e Eight
+		for k := range out {
+			asked{Octaves: 4, Gain: 0.5, Finer: 2, Cos: 1}.put(&e, k, x, 0.3*x, 0.7*x, 0, Seed{})
+			x += 0.01
+		}
+		e.Fractal(Fractal{Octaves: 4}, &out)
 	}
 }
 
@@ -144,6 +184,14 @@ func BenchmarkCells(b *testing.B) {
 			i := float32(0)
 			for b.Loop() {
 				Cells(i, 0.3*i, 0.7*i, 1, Straight, Seed{}, ask)
+				i += 0.01
+			}
+		})
+		b.Run(name+" walking", func(b *testing.B) {
+			i := float32(0)
+			var w Walk
+			for b.Loop() {
+				w.Cells(i, 0.3*i, 0.7*i, 1, 0.01, Straight, Seed{}, ask)
 				i += 0.01
 			}
 		})

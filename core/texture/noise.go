@@ -53,20 +53,24 @@ func Noise(x, y, z float32, s Seed) float32 {
 	ix, iy, iz := floor(x), floor(y), floor(z)
 	x, y, z = x-float32(ix), y-float32(iy), z-float32(iz)
 	u, v, w := fade(x), fade(y), fade(z)
-	i, j, k := uint32(ix+s.x)&255, uint32(iy+s.y)&255, uint32(iz+s.z)&255
-	a, b := uint32(perm[i])+j, uint32(perm[i+1])+j
-	aa, ab, ba, bb := uint32(perm[a])+k, uint32(perm[a+1])+k, uint32(perm[b])+k, uint32(perm[b+1])+k
+	// Eight bits wrap as the reference does with its permutation twice in a row.
+	i, j, k := uint8(ix+s.x), uint8(iy+s.y), uint8(iz+s.z)
+	a, b := perm[i]+j, perm[i+1]+j
+	aa, ab, ba, bb := perm[a]+k, perm[a+1]+k, perm[b]+k, perm[b+1]+k
 	x1, y1, z1 := x-1, y-1, z-1
 	at := func(h uint8, x, y, z float32) float32 {
-		g := &edges[h&15]
+		g := &edges[perm[h]&15]
 		return g.x*x + g.y*y + g.z*z
 	}
-	n000, n100, n010, n110 := at(perm[aa], x, y, z), at(perm[ba], x1, y, z), at(perm[ab], x, y1, z), at(perm[bb], x1, y1, z)
-	n001, n101, n011, n111 := at(perm[aa+1], x, y, z1), at(perm[ba+1], x1, y, z1), at(perm[ab+1], x, y1, z1), at(perm[bb+1], x1, y1, z1)
-	n00, n10, n01, n11 := n000+(n100-n000)*u, n010+(n110-n010)*u, n001+(n101-n001)*u, n011+(n111-n011)*u
-	n0, n1 := n00+(n10-n00)*v, n01+(n11-n01)*v
-	return n0 + (n1-n0)*w
+	n00 := mixed(at(aa, x, y, z), at(ba, x1, y, z), u)
+	n10 := mixed(at(ab, x, y1, z), at(bb, x1, y1, z), u)
+	n01 := mixed(at(aa+1, x, y, z1), at(ba+1, x1, y, z1), u)
+	n11 := mixed(at(ab+1, x, y1, z1), at(bb+1, x1, y1, z1), u)
+	return mixed(mixed(n00, n10, v), mixed(n01, n11, v), w)
 }
+
+// mixed lies between a and b; the product is rounded before it is added, as eightAVX2 does.
+func mixed(a, b, t float32) float32 { return a + float32((b-a)*t) }
 
 // Turned is Noise whose directions have turned, each within a plane of its own and one way or
 // the other (after Perlin and Neyret 2001): cos and sin are those of the angle. It changes
@@ -81,7 +85,7 @@ func Turned(x, y, z float32, s Seed, cos, sin float32) float32 {
 	var n [8]float32
 	for c := range n {
 		dx, dy, dz := c&1, c>>1&1, c>>2
-		h := perm[uint32(perm[uint32(perm[uint32(ix+s.x+int32(dx))&255])+uint32(iy+s.y+int32(dy))&255])+uint32(iz+s.z+int32(dz))&255]
+		h := perm[perm[perm[uint8(ix+s.x+int32(dx))]+uint8(iy+s.y+int32(dy))]+uint8(iz+s.z+int32(dz))]
 		g, t := &edges[h&15], sin
 		if h&16 != 0 {
 			t = -t
@@ -89,12 +93,10 @@ func Turned(x, y, z float32, s Seed, cos, sin float32) float32 {
 		px, py, pz := x-float32(dx), y-float32(dy), z-float32(dz)
 		n[c] = (g.x*px+g.y*py+g.z*pz)*cos + (g.tx*px+g.ty*py+g.tz*pz)*t
 	}
-	n00, n10, n01, n11 := n[0]+(n[1]-n[0])*u, n[2]+(n[3]-n[2])*u, n[4]+(n[5]-n[4])*u, n[6]+(n[7]-n[6])*u
-	n0, n1 := n00+(n10-n00)*v, n01+(n11-n01)*v
-	return n0 + (n1-n0)*w
+	return mixed(mixed(mixed(n[0], n[1], u), mixed(n[2], n[3], u), v), mixed(mixed(n[4], n[5], u), mixed(n[6], n[7], u), v), w)
 }
 
-func fade(t float32) float32 { return t * t * t * (t*(t*6-15) + 10) }
+func fade(t float32) float32 { return t * t * t * (float32(t*(float32(t*6)-15)) + 10) }
 
 func floor(x float32) int32 {
 	i := int32(x)
@@ -131,40 +133,17 @@ func (s Shape) of(n float32) float32 {
 
 // Fractal is noise upon noise, each of smaller cells than the one before.
 type Fractal struct {
-	Octaves  int     // 1 and more
-	Gain     float32 // how much each counts against the one before
-	Finer    float32 // how many times finer each is (the lacunarity)
-	Shape    Shape
-	Cos, Sin float32 // of the angle by which directions have turned; 1 and 0 for none
+	Octaves int // 1 and more
+	Shape   Shape
 }
 
-// At returns the fractal at a place in cells of the first octave: from 0 to 1, its mean ½.
-// foot is how much of a cell a pixel covers: octaves that it cannot show fade to their mean.
-func (f *Fractal) At(x, y, z, foot float32, s Seed) float32 {
-	sum, amount, square, all := float32(0), float32(1), float32(0), float32(0)
-	for k := 0; ; k++ {
-		if seen := Seen(foot); seen > 0 {
-			var n float32
-			if f.Sin == 0 && f.Cos == 1 {
-				n = Noise(x, y, z, s)
-			} else {
-				n = Turned(x, y, z, s, f.Cos, f.Sin)
-			}
-			sum += (f.Shape.of(n) - 0.5) * amount * seen
-		}
-		square, all = square+amount*amount, all+amount
-		if k+1 >= f.Octaves {
-			break
-		}
-		amount *= f.Gain
-		x, y, z = turn(x*f.Finer, y*f.Finer, z*f.Finer)
-		foot *= f.Finer
-	}
-	// The sum spreads as one octave does, however many there are; a little less where crests
-	// would be cut off, and with them the mean.
+// settle returns the fractal's value, from 0 to 1, for a sum of octaves about 0, the squares of
+// their amounts and the amounts. The sum spreads as one octave does, however many there are; a
+// little less where crests would be cut off, and with them the mean.
+func (f Fractal) settle(sum, square, all float32) float32 {
 	size := float32(math.Sqrt(float64(square)))
 	if f.Shape != Plain {
-		size = 0.7*size + 0.3*all
+		size = float32(0.7*size) + float32(0.3*all)
 	}
 	return max(0, min(1, 0.5+sum/size))
 }
@@ -173,7 +152,8 @@ func (f *Fractal) At(x, y, z, foot float32, s Seed) float32 {
 // it, so that the cells of one octave do not lie in those of another.
 func turn(x, y, z float32) (u, v, w float32) {
 	const a, b, c = 0.9106836025, 0.3333333333, -0.2440169359 // of 30 degrees
-	return a*x + c*y + b*z + 17.31, b*x + a*y + c*z + 5.77, c*x + b*y + a*z + 29.13
+	row := func(p, q, r float32) float32 { return float32(p*x) + float32(q*y) + float32(r*z) }
+	return row(a, c, b) + 17.31, row(b, a, c) + 5.77, row(c, b, a) + 29.13
 }
 
 // Seen returns how much of a pattern is left whose cells a pixel covers by foot of their

@@ -33,7 +33,7 @@ func reference(x, y, z float64) float64 {
 		}
 		return u + v
 	}
-	p := func(i int) int { return int(published[i&255]) }
+	p := func(i int) int { return int(perm[i&255]) }
 	X, Y, Z := int(math.Floor(x))&255, int(math.Floor(y))&255, int(math.Floor(z))&255
 	x, y, z = x-math.Floor(x), y-math.Floor(y), z-math.Floor(z)
 	u, v, w := fade(x), fade(y), fade(z)
@@ -68,6 +68,46 @@ func TestNoiseIsThatOfTheReference(t *testing.T) {
 	assert.NotEqual(t, SeedOf(0.1), SeedOf(0.1).Next())
 }
 
+// asked is a fractal that is the same everywhere.
+type asked struct {
+	Octaves               int
+	Gain, Finer, Cos, Sin float32
+	Shape                 Shape
+}
+
+// plainly is the fractal at one place, octave by octave.
+func (a asked) plainly(x, y, z, foot float32, s Seed) float32 {
+	sum, amount, square, all := float32(0), float32(1), float32(0), float32(0)
+	for range a.Octaves {
+		n := Noise(x, y, z, s)
+		if a.Sin != 0 || a.Cos != 1 {
+			n = Turned(x, y, z, s, a.Cos, a.Sin)
+		}
+		sum += (a.Shape.of(n) - 0.5) * amount * Seen(foot)
+		square, all = square+amount*amount, all+amount
+		amount *= a.Gain
+		x, y, z = turn(x*a.Finer, y*a.Finer, z*a.Finer)
+		foot *= a.Finer
+	}
+	return Fractal{a.Octaves, a.Shape}.settle(sum, square, all)
+}
+
+// put asks for it at one of eight places.
+func (a asked) put(e *Eight, k int, x, y, z, foot float32, s Seed) {
+	e.Put(k, x, y, z, s)
+	e.Gain[k], e.Finer[k], e.Foot[k], e.cos[k], e.sin[k] = a.Gain, a.Finer, foot, a.Cos, a.Sin
+	e.turned = e.turned || a.Sin != 0 || a.Cos != 1
+}
+
+// At is the fractal at one place, as Eight gives it.
+func (a asked) At(x, y, z, foot float32, s Seed) float32 {
+	var e Eight
+	var out [8]float32
+	a.put(&e, 5, x, y, z, foot, s)
+	e.Fractal(Fractal{a.Octaves, a.Shape}, &out)
+	return out[5]
+}
+
 // spread returns the mean and the deviation of values over random places.
 func spread(n int, f func(x, y, z float32) float32) (mean, deviation, least, most float64) {
 	r := rand.New(rand.NewPCG(5, 6))
@@ -83,7 +123,7 @@ func spread(n int, f func(x, y, z float32) float32) (mean, deviation, least, mos
 }
 
 func TestTheMeanOfNoiseIsAHalf(t *testing.T) {
-	for _, f := range []Fractal{{Octaves: 1, Cos: 1}, {Octaves: 4, Gain: 0.5, Finer: 2, Cos: 1}, {Octaves: 8, Gain: 0.8, Finer: 2.3, Cos: 1}, {Octaves: 3, Gain: 0.5, Finer: 2, Cos: 0.6, Sin: 0.8}} {
+	for _, f := range []asked{{Octaves: 1, Cos: 1}, {Octaves: 4, Gain: 0.5, Finer: 2, Cos: 1}, {Octaves: 8, Gain: 0.8, Finer: 2.3, Cos: 1}, {Octaves: 3, Gain: 0.5, Finer: 2, Cos: 0.6, Sin: 0.8}} {
 		for _, f.Shape = range []Shape{Plain, Ridged, Billow} {
 			mean, deviation, least, most := spread(200_000, func(x, y, z float32) float32 { return f.At(x, y, z, 0, Seed{}) })
 			slack := 0.01
@@ -99,7 +139,7 @@ func TestTheMeanOfNoiseIsAHalf(t *testing.T) {
 
 // What a pixel cannot show fades to the mean, octave by octave, and nothing jumps on the way.
 func TestNoiseFadesBeforeItAliases(t *testing.T) {
-	f := Fractal{Octaves: 5, Gain: 0.6, Finer: 2, Cos: 1}
+	f := asked{Octaves: 5, Gain: 0.6, Finer: 2, Cos: 1}
 	was := 1.0
 	for _, foot := range []float32{0, 0.02, 0.05, 0.1, 0.2, 0.3, 0.4, 0.5} {
 		_, deviation, _, _ := spread(40_000, func(x, y, z float32) float32 { return f.At(x, y, z, foot, Seed{}) })
@@ -117,7 +157,7 @@ func TestNoiseFadesBeforeItAliases(t *testing.T) {
 // Noise shows no grid: lines along its cells are no different on average from lines between
 // them, and values a cell apart have little to do with each other.
 func TestNoiseShowsNoGrid(t *testing.T) {
-	f := Fractal{Octaves: 4, Gain: 0.5, Finer: 2, Cos: 1}
+	f := asked{Octaves: 4, Gain: 0.5, Finer: 2, Cos: 1}
 	along := func(at float32) float64 {
 		sum := 0.0
 		const n = 40_000
@@ -139,8 +179,58 @@ func TestNoiseShowsNoGrid(t *testing.T) {
 	for k := range 1000 {
 		x := float32(k) * 0.37
 		f.Cos, f.Sin = 0.98, 0.199
-		differ = max(differ, math.Abs(float64(f.At(x, 0.3*x, 1, 0, Seed{})-(&Fractal{Octaves: 4, Gain: 0.5, Finer: 2, Cos: 1}).At(x, 0.3*x, 1, 0, Seed{}))))
+		differ = max(differ, math.Abs(float64(f.At(x, 0.3*x, 1, 0, Seed{})-asked{Octaves: 4, Gain: 0.5, Finer: 2, Cos: 1}.At(x, 0.3*x, 1, 0, Seed{}))))
 	}
 	assert.Less(t, differ, 0.2, "it changes little at a time")
 	assert.Greater(t, differ, 0.01)
+}
+
+// Eight at once are those one by one, to the bit: places near and far, seeds, what is no place.
+func TestEightAtOnceAreThoseOneByOne(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 4))
+	odd := []float32{float32(math.NaN()), float32(math.Inf(-1)), far, -far, 0, -1, 255, -1e-30, 3e38}
+	for round := range 4000 {
+		var e Eight
+		var at [8][3]float32
+		var seeds [8]Seed
+		var out, foot [8]float32
+		for k := range at {
+			for a := range at[k] {
+				at[k][a] = (r.Float32() - 0.5) * []float32{4, 600, far}[round%3]
+				if round%7 == 0 && r.IntN(4) == 0 {
+					at[k][a] = odd[r.IntN(len(odd))]
+				}
+			}
+			seeds[k] = SeedOf(r.Float32())
+			e.Put(k, at[k][0], at[k][1], at[k][2], seeds[k])
+		}
+		e.Noise(&out)
+		for k, p := range at {
+			require.Equal(t, Noise(p[0], p[1], p[2], seeds[k]), out[k], "%v", p)
+		}
+		e.Next()
+		for k, s := range seeds {
+			require.Equal(t, s.Next(), Seed{e.sx[k], e.sy[k], e.sz[k]})
+		}
+		f := asked{Octaves: 1 + round%5, Shape: Shape(round / 5 % 3), Cos: 1}
+		var each [8]asked
+		for k, p := range at {
+			f.Gain, f.Finer = r.Float32(), 1+3*r.Float32()
+			if round%11 == 0 {
+				f.Cos, f.Sin = 0.6, 0.8
+			}
+			each[k], foot[k] = f, r.Float32()*r.Float32()
+			f.put(&e, k, p[0], p[1], p[2], foot[k], seeds[k])
+		}
+		e.Fractal(Fractal{f.Octaves, f.Shape}, &out)
+		for k, p := range at {
+			require.Equal(t, each[k].plainly(p[0], p[1], p[2], foot[k], seeds[k]), out[k], "%+v at %v", each[k], p)
+		}
+	}
+	var e Eight
+	e.Turn(0, 3)
+	assert.False(t, e.turned)
+	e.Turn(1, -0.75)
+	assert.True(t, e.turned)
+	assert.InDeltaSlice(t, []float32{1, 0, 0, 1}, []float32{e.cos[0], e.cos[1], e.sin[0], e.sin[1]}, 1e-6)
 }

@@ -1,0 +1,9 @@
+//go:build !amd64
+
+package texture
+
+const assembly = false
+
+func eightAVX2(*Eight, *[8]float32) {}
+
+func turnAVX2(*Eight, *[8]float32) {}
