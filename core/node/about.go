@@ -134,6 +134,14 @@ func CutInput(d *network.Node) string {
 	return ""
 }
 
+// StripOf returns on what the bench shows a node at its true size.
+func StripOf(d *network.Node) Strip {
+	if k := (Catalogue{}).Kind(d.Kind); k != nil {
+		return k.Strip
+	}
+	return NoStrip
+}
+
 // AboutOf returns a node with its spec.
 func AboutOf(d *network.Node, cat network.Catalogue) *About { return &About{Node: d, Spec: cat.Of(d)} }
 

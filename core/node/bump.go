@@ -31,6 +31,7 @@ var bump = &Kind{
 	Brief: func(a *About) string {
 		return a.Choice("way") + ", " + a.Input("depth")
 	},
+	Strip: OnLength,
 	Run: func(c *Call) {
 		h, depth, out, p := c.In[0][0], c.In[1][0], c.Out[0], c.Points
 		nx, ny, nz := c.normal(2)

@@ -39,6 +39,7 @@ var cells = &Kind{
 	},
 	Ways:  []Way{Masked, Raised, Varied},
 	Brief: func(a *About) string { return a.Choice("measure") + ", size " + a.Input("size") },
+	Strip: OnLength,
 	Run: func(c *Call) {
 		d := c.Data.(cellsData)
 		size, jitter, gain, seeds := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0]

@@ -19,6 +19,7 @@ var checker = &Kind{
 	},
 	NeedsFor:  laidNeeds,
 	Elsewhere: laidElsewhere,
+	Strip:     OnLength,
 	Run: func(c *Call) {
 		sizes, first, second := c.In[1], c.In[2], c.In[3]
 		for i := range c.N {

@@ -30,6 +30,7 @@ var gradient = &Kind{
 	},
 	Ways:    []Way{Masked, Multiplied, Varied},
 	Prepare: func(get func(string) any) any { return get("form") },
+	Strip:   OnLength,
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		from, to, reach := c.In[1], c.In[2], c.In[3][0]

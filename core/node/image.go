@@ -38,6 +38,7 @@ var imageKind = &Kind{
 		return a.Choice("beyond")
 	},
 	Concerns: Concerns{UV: "place"},
+	Strip:    OnLength,
 	Run: func(c *Call) {
 		d := c.Data.(imageData)
 		var u, v Plane

@@ -66,6 +66,8 @@ type Kind struct {
 	// Sinks names the output that darkens by Multiplied where it is high, for masks that are
 	// 0 where nothing is; empty for those that are 1 there.
 	Sinks string
+	// Strip says on what the bench shows the node's result at its true size.
+	Strip Strip
 	// Folds tells whether what the node gives may vary within a pixel though it is the
 	// same at the middles of all pixels about it: a fraction, a comparison and a fine
 	// pattern may, a sum may not. Such places get all positions. nil for those that never
@@ -81,6 +83,15 @@ type Kind struct {
 	// multiply a few times without leaving float32.
 	Run func(c *Call)
 }
+
+// Strip is what the bench shows of a node beside its numbers.
+type Strip uint8
+
+// The strips.
+const (
+	NoStrip  Strip = iota
+	OnLength       // a flat piece as long as the model's diagonal
+)
 
 // MaxValue is the greatest value, without its sign, that a node hands on. Larger
 // ones are cut to it, and what is no number is 0: that is what "never NaN or

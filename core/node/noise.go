@@ -35,6 +35,7 @@ var noise = &Kind{
 	},
 	Ways:  []Way{Masked, Varied, Raised, Multiplied},
 	Brief: func(a *About) string { return a.Choice("shape") + ", size " + a.Input("size") },
+	Strip: OnLength,
 	Run: func(c *Call) {
 		f := c.Data.(texture.Fractal)
 		size, gain, finer, distortion, change, seeds := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0], c.In[5][0], c.In[6][0]

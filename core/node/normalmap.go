@@ -34,6 +34,7 @@ var normalMap = &Kind{
 		}
 		return out, nil
 	},
+	Strip: OnLength,
 	Run: func(c *Call) {
 		of, in, strength, out, p := c.Found.([]*form.Tangents), c.In[0], c.In[1][0], c.Out[0], c.Points
 		nx, ny, nz := c.normal(2)

@@ -25,6 +25,7 @@ var triplanar = &Kind{
 		}
 		return nil
 	},
+	Strip: OnLength,
 	Run: func(c *Call) {
 		nx, ny, nz := c.normal(1)
 		sharp, out := c.In[2][0], c.Out[0]

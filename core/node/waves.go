@@ -38,6 +38,7 @@ var waves = &Kind{
 	},
 	Ways:  []Way{Masked, Raised, Varied},
 	Brief: func(a *About) string { return a.Choice("form") + ", " + a.Choice("profile") },
+	Strip: OnLength,
 	Run: func(c *Call) {
 		d, out := c.Data.(wavesData), c.Out[0][0]
 		spacing, phase, width, wander, along, across, seeds, axes, about := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0], c.In[5][0], c.In[6][0], c.In[7][0], c.In[8], c.In[9]

@@ -92,7 +92,7 @@ func (s *session) round() error {
 // of it is to be trusted.
 func (s *session) renew() {
 	s.hire()
-	s.scene, s.ballAt, s.secondAt, s.smallAt, s.drawn, s.grip = nil, nil, nil, nil, wanted{}, nil
+	s.scene, s.ballAt, s.secondAt, s.smallAt, s.stripAt, s.drawn, s.grip = nil, nil, nil, nil, nil, wanted{}, nil
 	s.whole = false
 }
 
@@ -224,6 +224,8 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			s.histogram(w, by)
 			if w.hand {
 				s.drawBall(w)
+			} else {
+				s.drawStrip(w)
 			}
 			if w.trial {
 				s.rest(ctx, stillTime)
@@ -506,6 +508,33 @@ func (s *session) histogram(w wanted, by *picture.Renderer) {
 		return
 	}
 	s.tell(map[string]any{"t": "tones", "node": w.view.Node, "bins": h.Bins, "total": h.Total})
+}
+
+// drawStrip sends the chosen node at its true size, if it is of a kind that is shown so.
+func (s *session) drawStrip(w wanted) {
+	l := w.project.Look(w.view.Look)
+	if l == nil {
+		return
+	}
+	id := strings.TrimPrefix(w.view.Path+"/"+w.view.Node, "/")
+	flat := w.looks[l.ID].Node(id)
+	if flat == nil || node.StripOf(flat) == node.NoStrip {
+		return
+	}
+	job, err := frame.Strip(w.looks[l.ID], id, s.studio.Files, stripW, stripH, s.stripAt)
+	if err != nil {
+		return
+	}
+	s.stripAt = job.Scene
+	pix := make([]byte, 4*stripW*stripH)
+	if err := s.strip.Render(s.ctx, job, func(res *picture.Result) { res.RGBA(pix, res.Bounds()) }); err != nil {
+		return
+	}
+	if s.stripped.Name == w.view.Node && bytes.Equal(s.stripped.Pix, pix) {
+		return
+	}
+	s.stripped = picture.CardPicture{Name: w.view.Node, Pix: pix}
+	s.sendCards(stripMessage, []picture.CardPicture{s.stripped}, stripW, stripH)
 }
 
 // cards sends the pictures of the outputs of the network that is open, those

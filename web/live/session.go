@@ -39,6 +39,7 @@ const (
 	cardsMessage = 2 // uint16 count; for each: byte length, name, uint16 w, h, float32 min, max, RGBA
 	ballMessage  = 3 // uint16 size; RGBA
 	triedMessage = 4 // as cardsMessage: what edits would do
+	stripMessage = 5 // as cardsMessage, one: the chosen node at its true size
 )
 
 // said is a message from the browser.
@@ -115,6 +116,9 @@ type session struct {
 	part     float64 // pictures for the hand are this part of the size
 	pace     pace    // of those
 	thumbed  int64
+	strip    *picture.Renderer // for the chosen node at its true size
+	stripAt  *stage.Scene
+	stripped picture.CardPicture // what was sent of it last
 	checker  *picture.Renderer
 	checked  int64  // the version that was looked through last
 	drawn    wanted // what the last picture was made from
@@ -129,6 +133,8 @@ const (
 	ballSize   = 76
 	cardW      = 76 // of the pictures on cards, in pixels
 	cardH      = 62
+	stripW     = 660 // of the chosen node at its true size
+	stripH     = 44
 	targetTime = 54 * time.Millisecond  // for a picture while the camera or a light moves: with what it takes to show it, 12 and more a second
 	leastPart  = 0.25                   // of the size that such a picture has
 	manyNodes  = 60                     // in all looks: more take a while
@@ -252,6 +258,7 @@ func (s *session) renderers(f func(r **picture.Renderer, least order.Level)) {
 	f(&s.moving, order.Hand)
 	f(&s.second, order.Hand)
 	f(&s.ball, order.First)
+	f(&s.strip, order.Cards)
 	f(&s.small, order.Previews)
 	f(&s.checker, order.Previews)
 }

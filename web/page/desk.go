@@ -174,3 +174,6 @@ func (l *layouts) lay(key string, n *network.Network, cat network.Catalogue) lay
 	l.shown[key] = layout.Lay(n, cat, sizes, before)
 	return l.shown[key]
 }
+
+// Strip tells whether the bench shows the chosen node at its true size.
+func (d *Desk) Strip() bool { return d.Node != nil && node.StripOf(d.Node) != node.NoStrip }

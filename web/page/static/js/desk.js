@@ -467,6 +467,13 @@ Object.assign(act, {
   },
 });
 
+let strip = null; // the chosen node at its true size, as it came last
+
+function paintStrip() {
+  const canvas = document.querySelector(`[data-strip="${CSS.escape(strip?.name ?? "")}"]`);
+  canvas?.getContext("2d").putImageData(new ImageData(strip.pixels, strip.w, strip.h), 0, 0);
+}
+
 const live = new Live(base, {
   stored(m) {
     if (m.version === state.version) return;
@@ -487,6 +494,10 @@ const live = new Live(base, {
     if (state.peek) rim();
   },
   tried,
+  strip(list) {
+    strip = list[0];
+    paintStrip();
+  },
   ball: (size, pixels) => picture.ball(size, pixels),
   lost: (is) => ($("lost").hidden = !is),
   again(after) {
@@ -505,7 +516,10 @@ dialogs(live);
 showKeys(document);
 document.addEventListener("htmx:after:swap", (e) => {
   showKeys(e.target);
-  if (e.target.id === "bench") ramp.attach();
+  if (e.target.id === "bench") {
+    ramp.attach();
+    paintStrip();
+  }
   if (e.target.id === "top") paintChecks();
   if (e.target.id === "network" || e.target.id === "list") network.attach(e.target);
   if (e.target.id === "hint") picture.showLight();

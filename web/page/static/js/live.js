@@ -1,12 +1,12 @@
 // The line to the server: frames and card pictures come in as binary messages,
 // everything else as JSON. It comes back by itself when it breaks.
 
-const FRAME = 1, CARDS = 2, BALL = 3, TRIED = 4;
+const FRAME = 1, CARDS = 2, BALL = 3, TRIED = 4, STRIP = 5;
 
 export class Live {
   /**
    * @param {string} base address of the project
-   * @param {Object<string, Function>} on what to call: stored, problem, tones, frame, cards, tried, ball, lost, again
+   * @param {Object<string, Function>} on what to call: stored, problem, tones, frame, cards, tried, strip, ball, lost, again
    */
   constructor(base, on) {
     this.base = base;
@@ -84,7 +84,8 @@ export class Live {
         break;
       }
       case CARDS:
-      case TRIED: {
+      case TRIED:
+      case STRIP: {
         const list = [];
         let at = 3;
         for (let i = v.getUint16(1, true); i > 0; i--) {
@@ -96,7 +97,7 @@ export class Live {
           list.push({ name, w, h, min, max, pixels: new Uint8ClampedArray(buf.slice(at + 12, at + 12 + 4 * w * h)) });
           at += 12 + 4 * w * h;
         }
-        this.on[v.getUint8(0) === CARDS ? "cards" : "tried"](list);
+        this.on[{ [CARDS]: "cards", [TRIED]: "tried", [STRIP]: "strip" }[v.getUint8(0)]](list);
         break;
       }
       case BALL:
