@@ -15,6 +15,7 @@ func (d *desk) find(words, name string) {
 	d.press(input.Slash)
 	d.until("the search", `() => document.getElementById("search").open`)
 	d.typeText(words)
+	d.until("what is found by all of the words", `w => document.getElementById("results").dataset.of === w`, words)
 	d.until(name+" is found", `n => [...document.querySelectorAll(".result b")].some((e) => e.textContent === n)`, name)
 	for range 12 {
 		if d.eval(`() => document.querySelector(".result[aria-selected=true] b")?.textContent`) == name {
@@ -81,4 +82,48 @@ func TestBarkFromAnEmptyLookByKeyboard(t *testing.T) {
 	d.stored(v)
 	wired := d.eval(`async () => JSON.stringify((await (await fetch(location.pathname + "/look.json?look=" + mobanta.state.look)).json()).nodes.filter((n) => n.kind === "tone-adjust"))`)
 	assert.Contains(t, wired, "n1.tone")
+}
+
+// The bench shows a texture at its size, and anew when that changes; wired to the Finish it moves
+// the surface, and a model that is cut finer shows more of it.
+func TestATextureAtItsSizeAndAsTheSurface(t *testing.T) {
+	d := start(t, "serve", "/")
+	d.open()
+	d.find("noise", "Noise")
+	v := d.version()
+	d.press(input.Enter)
+	d.stored(v)
+	strip := `() => { const c = document.querySelector("[data-strip]"), p = c?.getContext("2d").getImageData(0, 0, c.width, c.height).data ?? []; let sum = 0; for (let i = 0; i < p.length; i += 4) sum = (sum * 31 + p[i]) % 1000003; return String(sum) }`
+	d.until("the strip", `s => { const v = eval(s)(); return v !== "0" }`, strip)
+	was := d.eval(strip)
+	v = d.version()
+	d.eval(`() => { const f = document.querySelector('#bench [aria-label="size"].field-value'); f.focus(); f.select(); return "" }`)
+	d.typeText("0.3")
+	d.press(input.Enter)
+	d.stored(v)
+	d.until("another strip", `(s, was) => eval(s)() !== was`, strip, was)
+
+	d.click("#card-" + d.eval(`() => [...document.querySelectorAll("#net .card")].find((e) => e.getAttribute("aria-label").includes("finish"))?.dataset.card`))
+	d.until("its bench", `() => Boolean(document.querySelector('#bench [data-pick$=".displace"]'))`)
+	d.eval(`() => { document.querySelector('#bench [data-pick$=".displace"]').focus(); return "" }`)
+	d.press(input.Enter)
+	d.until("the sources", `() => document.getElementById("picker").open && document.querySelectorAll("#picks .pick").length > 2`)
+	d.typeText("noise tone")
+	d.until("those of that name", `() => document.getElementById("picks").dataset.of === "noise tone"`)
+	before := d.pixels("#26414D")
+	v = d.version()
+	d.press(input.Enter)
+	d.stored(v)
+	d.settled()
+	after := d.pixels("#26414D")
+	assert.NotEqual(t, before, after, "the silhouette has moved")
+
+	d.press(input.Digit5)
+	d.until("the stage", `() => Boolean(document.querySelector('[aria-label^="Subdivide "]'))`)
+	v = d.version()
+	d.eval(`() => { const s = document.querySelector('[aria-label^="Subdivide "]'); s.value = "1"; s.dispatchEvent(new Event("change", { bubbles: true })); return "" }`)
+	d.stored(v)
+	d.settled()
+	d.until("nothing is said to be wrong", `() => document.querySelector(".toast:not([hidden])")?.textContent?.includes("wrong") !== true`)
+	d.until("its creases", `() => Boolean(document.querySelector('[aria-label^="Creases of "]'))`)
 }

@@ -3,6 +3,7 @@ package page
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -316,6 +317,11 @@ func TestWhatCouldFeedAnInput(t *testing.T) {
 	assert.NotEmpty(t, byRef["n1.tone"].How, "a tone becomes a grey")
 	assert.NotContains(t, byRef, blend+".colour", "no circle")
 	assert.NotContains(t, byRef, "n3.lines", "lines are no colour")
+	assert.Equal(t, "n2.colour", pick.Sources[0].Ref, "the nearest of its own type first")
+	for i, s := range pick.Sources[1:] {
+		assert.False(t, s.How == "" && pick.Sources[i].How != "", "%s needs no conversion and stands behind one that does", s.Ref)
+	}
+	assert.Equal(t, "n1.tone", pick.Sources[slices.IndexFunc(pick.Sources, func(s Source) bool { return s.How != "" && s.Port == "tone" && !strings.HasPrefix(s.Ref, "n2.") })].Ref, "what is wired to it by more before what hangs on nothing")
 	named := d.Picker(blend+".base", "colour").Sources
 	require.Greater(t, len(named), 2)
 	assert.Equal(t, "Colour of shine", named[0].Name, "a node of that name before an output of that name")

@@ -167,9 +167,11 @@ type Source struct {
 	Ref, Name, Port string
 	How             string // the conversion, "" for none
 	Wired           bool
+	far             int // how many wires lead from its node to that of the input; see wiresTo
 }
 
-// Sources lists what an input could be fed with, without closing a circle.
+// Sources lists what an input could be fed with, without closing a circle: what needs no
+// conversion first, then what is nearest in the network.
 func (d *Desk) Sources(id, key string) []Source {
 	dst := d.Net.Node(id)
 	if dst == nil {
@@ -179,7 +181,7 @@ func (d *Desk) Sources(id, key string) []Source {
 	if in == nil {
 		return nil
 	}
-	below := d.Net.Readers(id)
+	below, far := d.Net.Readers(id), d.wiresTo(id)
 	var out []Source
 	for i := range d.Net.Nodes {
 		n := &d.Net.Nodes[i]
@@ -192,10 +194,46 @@ func (d *Desk) Sources(id, key string) []Source {
 				continue
 			}
 			ref := network.Ref{Node: n.ID, Port: o.Key}
-			out = append(out, Source{ref.String(), n.Title(d.Cat), o.Name, how, slices.Contains(dst.In[key].Wires, ref)})
+			out = append(out, Source{ref.String(), n.Title(d.Cat), o.Name, how, slices.Contains(dst.In[key].Wires, ref), far[n.ID]})
 		}
 	}
+	slices.SortStableFunc(out, func(a, b Source) int {
+		if (a.How == "") != (b.How == "") {
+			if a.How == "" {
+				return -1
+			}
+			return 1
+		}
+		return a.far - b.far
+	})
 	return out
+}
+
+// wiresTo counts for each node the wires on the shortest way to the node id, whichever way they
+// run; for those that hang together with it by none, more than any way has.
+func (d *Desk) wiresTo(id string) map[string]int {
+	beside := map[string][]string{}
+	far := map[string]int{}
+	for i := range d.Net.Nodes {
+		n := &d.Net.Nodes[i]
+		far[n.ID] = len(d.Net.Nodes)
+		for _, in := range n.In {
+			for _, w := range in.Wires {
+				beside[n.ID] = append(beside[n.ID], w.Node)
+				beside[w.Node] = append(beside[w.Node], n.ID)
+			}
+		}
+	}
+	far[id] = 0
+	for next := []string{id}; len(next) > 0; next = next[1:] {
+		for _, n := range beside[next[0]] {
+			if far[n] > far[next[0]]+1 {
+				far[n] = far[next[0]] + 1
+				next = append(next, n)
+			}
+		}
+	}
+	return far
 }
 
 // Feeds names what an input is fed by, one for each wire.

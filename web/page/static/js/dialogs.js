@@ -21,7 +21,9 @@ async function get(path, more, to) {
     say("The studio does not answer. Try again in a moment.", true);
     return false;
   }
-  document.getElementById(to).innerHTML = text;
+  const list = document.getElementById(to);
+  list.innerHTML = text;
+  list.dataset.of = more.q ?? "";
   return true;
 }
 
