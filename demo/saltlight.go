@@ -46,7 +46,7 @@ func assemble(name string, wear []string, props []prop, ink string) (*project.Pr
 		if err != nil {
 			return nil, nil, fmt.Errorf("demo: %s: %w", id, err)
 		}
-		p.Looks = append(p.Looks, project.Look{ID: id, Name: f.Name, Network: f.Network})
+		p.Looks, p.Groups = append(p.Looks, project.Look{ID: id, Name: f.Name, Network: f.Network}), append(p.Groups, f.Groups...)
 	}
 	files := map[string]exchange.File{}
 	for _, m := range props {
