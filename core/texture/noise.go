@@ -162,3 +162,8 @@ func Seen(foot float32) float32 {
 	t := max(0, min(1, (0.5-foot)*4))
 	return t * t * (3 - 2*t)
 }
+
+// Chance returns a number from 0 up to 1 that hangs on a whole number and a seed alone.
+func Chance(n uint32, s Seed) float32 {
+	return float32(mix(n^uint32(s.x)*0x8da6b343^uint32(s.y)*0xd8163841^uint32(s.z)*0xcb1ab31f)>>8) / (1 << 24)
+}

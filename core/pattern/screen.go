@@ -1,0 +1,509 @@
+// Package pattern holds what makes a picture look printed or drawn by hand: halftone screens,
+// hatching and stipple, each with the mean that it has over what a pixel covers, and with as much
+// ink on average as is asked.
+package pattern
+
+import (
+	"math"
+	"math/cmplx"
+	"runtime"
+	"slices"
+	"sync"
+
+	"mobanta/core/parallel"
+)
+
+// Spot is the shape in which ink grows within a cell of a screen.
+type Spot string
+
+// The spots.
+const (
+	Round   Spot = "round"
+	Both    Spot = "both" // round, then round holes
+	Square  Spot = "square"
+	Diamond Spot = "diamond"
+	Ellipse Spot = "ellipse"
+	Line    Spot = "line"
+	Ring    Spot = "ring"
+	Cross   Spot = "cross"
+)
+
+// grown returns how late ink comes to a place in the cell, whose middle is 0, 0 and which reaches
+// from -½ to ½; only the order of what it gives counts.
+func (s Spot) grown(u, v float64) float64 {
+	a, b := math.Abs(u), math.Abs(v)
+	switch s {
+	case Both:
+		return -math.Cos(2*math.Pi*u) - math.Cos(2*math.Pi*v)
+	case Square:
+		return max(a, b)
+	case Diamond:
+		return a + b
+	case Ellipse:
+		return math.Hypot(a, 1.6*b)
+	case Line:
+		return b
+	case Ring:
+		return math.Abs(math.Hypot(a, b) - 0.28)
+	case Cross:
+		return min(max(a, 3*b), max(b, 3*a))
+	}
+	return math.Hypot(a, b)
+}
+
+// side is how many places along each side of a cell are known, of a spot's screen.
+const side = 128
+
+// Screen knows for each place in a cell its rank: which part of the cell gets ink before it does.
+// Where the rank is less than the share of ink that is asked there is ink, so that as much of the
+// cell is inked as is asked, whatever the spot, past the point where dots touch too.
+type Screen struct {
+	side int // how many places along each side of the cell are known, a power of two
+	rank []float32
+	// many is how many cells there are in one, along each side, for a screen that says more than
+	// once round one spot; 1 for the others.
+	many float32
+
+	mu     sync.Mutex
+	series map[int]*series
+	tables map[tableKey]*Ink
+}
+
+// screens are those of the spots, made when they are first asked for.
+var screens sync.Map
+
+// Of returns the screen of a spot; that of Round for one that there is not.
+func Of(s Spot) *Screen {
+	if got, ok := screens.Load(s); ok {
+		return got.(*Screen)
+	}
+	got, _ := screens.LoadOrStore(s, newScreen(func(x, y int) float64 {
+		return s.grown((float64(x)+0.5)/side-0.5, (float64(y)+0.5)/side-0.5)
+	}, nil))
+	return got.(*Screen)
+}
+
+// OfPicture returns the screen whose ink grows from the dark places of a picture to its light
+// ones; light returns how light it is at a place from 0 to 1 both ways. Where it is equally light
+// ink comes first to what is darker about it.
+func OfPicture(light func(u, v float64) float64) *Screen {
+	var at, about [side * side]float64
+	for i := range at {
+		at[i] = light((float64(i%side)+0.5)/side, (float64(i/side)+0.5)/side)
+	}
+	blur := func(step, of int) { // round the cell, as a box, twice
+		const reach = side / 10
+		for range 2 {
+			var out [side]float64
+			for row := range side {
+				for k := range out {
+					out[k] = 0
+					for d := -reach; d <= reach; d++ {
+						out[k] += about[row*of+(k+d+side)%side*step]
+					}
+				}
+				for k, v := range out {
+					about[row*of+k*step] = v / (2*reach + 1)
+				}
+			}
+		}
+	}
+	about = at
+	blur(1, side)
+	blur(side, 1)
+	return newScreen(func(x, y int) float64 { return at[y*side+x] }, func(x, y int) float64 {
+		// Where it is even all about, as a dot grows.
+		return about[y*side+x] + 1e-6*Both.grown((float64(x)+0.5)/side-0.5, (float64(y)+0.5)/side-0.5)
+	})
+}
+
+// newScreen ranks the places of a cell by how late ink comes to them; those of which that is
+// equal by then, or, without one, share the mean of their ranks.
+func newScreen(late, then func(x, y int) float64) *Screen {
+	key, second := make([]float64, side*side), make([]float64, side*side)
+	for i := range key {
+		key[i] = math.Round(late(i%side, i/side)*1e9) / 1e9 // what differs by rounding alone is equal
+		if then != nil {
+			second[i] = then(i%side, i/side)
+		}
+	}
+	return ranked(side, 1, key, second)
+}
+
+// ranked returns the screen in whose cell ink comes to places in the order of two keys.
+func ranked(side int, many float32, key, second []float64) *Screen {
+	n := side * side
+	order := make([]int, n)
+	for i := range order {
+		order[i] = i
+	}
+	less := func(a, b int) int {
+		switch {
+		case key[a] != key[b]:
+			return sign(key[a] - key[b])
+		case second[a] != second[b]:
+			return sign(second[a] - second[b])
+		}
+		return 0
+	}
+	slices.SortStableFunc(order, less)
+	s := &Screen{side: side, many: many, rank: make([]float32, n), series: map[int]*series{}, tables: map[tableKey]*Ink{}}
+	for from := 0; from < n; {
+		to := from + 1
+		for to < n && less(order[from], order[to]) == 0 {
+			to++
+		}
+		for _, i := range order[from:to] {
+			s.rank[i] = float32(from+to) / 2 / float32(n)
+		}
+		from = to
+	}
+	return s
+}
+
+func sign(v float64) int {
+	if v < 0 {
+		return -1
+	}
+	return 1
+}
+
+// slope returns by how much the rank grows about a place of the cell, per cell.
+func (s *Screen) slope(x, y int) float64 {
+	n := s.side
+	at := func(x, y int) float64 { return float64(s.rank[y&(n-1)*n+x&(n-1)]) }
+	return math.Hypot(at(x+1, y)-at(x-1, y), at(x, y+1)-at(x, y-1)) * float64(n) / 2
+}
+
+func floor(x float32) int {
+	i := int(x)
+	if float32(i) > x {
+		i--
+	}
+	return i
+}
+
+// Ink tells how much ink there is in what a pixel covers, for cells of which it covers about as
+// much: as the mean over a bell about it. It may be used by many at once.
+type Ink struct {
+	screen *Screen
+	soft   float32
+	scale  float32               // places a cell
+	from   [2*levels + 1]float32 // for shares of ink in even steps, the rank about which ink fades
+	ranks  [][2]float32          // at each place in the cell: the rank, and over how many ink fades; nil where there is a table
+	flat   bool                  // a pixel covers so much that no cell can be told
+	size   int                   // of the table: places along each side; 0 where ranks are looked at
+	table  []float32             // [level][v][u]
+}
+
+type tableKey struct{ step, soft int }
+
+const (
+	// levels are the shares of ink for which a table knows the pattern.
+	levels = 32
+	// bell is the standard deviation of the bell about a pixel, in pixels.
+	bell = 0.38
+	// coarse is how much of a cell a pixel covers at most for ranks to be looked at: below it edges
+	// look straight to a pixel.
+	coarse = 1.0 / 16
+	// sharpest is how little of a cell a pixel covers, in eighths of an octave, that less makes no
+	// difference.
+	sharpest = -8 * 8
+	// softSteps are the softnesses that are told apart, from 0 to 1.
+	softSteps = 64
+	// harmonics are how many there are at most in a table: finer ones than pixels show at coarse.
+	harmonics = 13
+	// limit is the finest wave that is shown, in waves a pixel.
+	limit = 0.8
+)
+
+// Ink returns the screen as pixels show it that cover foot of a cell, with edges that are soft
+// over that part of all ranks, 0 to 1.
+func (s *Screen) Ink(foot, soft float32) *Ink {
+	key := tableKey{step: sharpest, soft: int(max(0, min(1, soft))*softSteps + 0.5)}
+	if foot > 0 {
+		key.step = max(sharpest, int(math.Ceil(8*math.Log2(float64(min(foot, 16)))-1e-3)))
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if k := s.tables[key]; k != nil {
+		return k
+	}
+	k := &Ink{screen: s, soft: float32(key.soft) / softSteps, scale: float32(s.side) / s.many}
+	foot = float32(math.Exp2(float64(key.step) / 8))
+	switch {
+	case foot <= coarse || s.many > 1 && foot < 0.5:
+		k.sharpen(foot / s.many)
+	case s.many > 1:
+		k.flat = true
+	default:
+		k.fill(s.waves(key.soft), float64(foot))
+	}
+	if len(s.tables) > 100 { // a density that is dragged
+		clear(s.tables)
+	}
+	s.tables[key] = k
+	return k
+}
+
+// sharpen readies the ranks for pixels that cover foot of a cell: smoothed where they turn within
+// a pixel, each with the ranks over which ink fades there. Then it finds for shares of ink in even
+// steps the rank about which ink fades, so that there is as much ink on average as asked for all
+// that is soft: dots and holes smaller than the fade is wide would come out too large.
+func (k *Ink) sharpen(foot float32) {
+	// A smooth fade over so many pixels holds no wave of one pixel (tan z = z at π times as much):
+	// straight edges that lie as the pixels do have as much ink as all others.
+	const across = 1.4303
+	side := k.screen.side
+	rank, slope := make([]float64, side*side), make([]float64, side*side)
+	for i, r := range k.screen.rank {
+		rank[i], slope[i] = float64(r), k.screen.slope(i%side, i/side)
+	}
+	smooth(rank, side, 0.5*float64(foot)*float64(side))
+	smooth(slope, side, 0.5*float64(foot)*float64(side))
+	k.ranks = make([][2]float32, side*side)
+	most := float32(0)
+	for i, r := range rank {
+		wide := float32(math.Hypot(float64(k.soft), across*float64(foot)*slope[i]))
+		k.ranks[i] = [2]float32{float32(r), wide}
+		most = max(most, wide)
+	}
+	const steps = 160
+	apart := len(k.ranks)>>14 | 1 // one of so many places is enough, in another row each time
+	var mean [steps + 1]float32   // of ink, for ranks from low on
+	low, step := -most/2, (1+most)/steps
+	parallel.Do(runtime.GOMAXPROCS(0), len(mean), func(j int) {
+		sum, x := 0.0, low+float32(j)*step
+		for i := j % apart; i < len(k.ranks); i += apart {
+			sum += float64(fade(x-k.ranks[i][0], k.ranks[i][1]))
+		}
+		mean[j] = float32(sum / float64((len(k.ranks)-j%apart+apart-1)/apart))
+	})
+	mean[0], mean[steps] = 0, 1
+	j := 0
+	for i := range k.from {
+		share := float32(i) / (2 * levels)
+		for j < steps-1 && mean[j+1] < share {
+			j++
+		}
+		part := float32(0)
+		if mean[j+1] > mean[j] {
+			part = max(0, min(1, (share-mean[j])/(mean[j+1]-mean[j])))
+		}
+		k.from[i] = low + (float32(j)+part)*step
+	}
+}
+
+// smooth blurs what fills a cell, and is the same in the next, by a bell of that deviation.
+func smooth(v []float64, side int, deviation float64) {
+	if deviation < 0.2 {
+		return
+	}
+	reach := min(side/2-1, int(3*deviation+1))
+	weight, sum := make([]float64, 2*reach+1), 0.0
+	for d := range weight {
+		x := float64(d-reach) / deviation
+		weight[d] = math.Exp(-x * x / 2)
+		sum += weight[d]
+	}
+	for _, step := range [2][2]int{{1, side}, {side, 1}} {
+		line, out := make([]float64, side), make([]float64, side)
+		for row := range side {
+			for i := range line {
+				line[i], out[i] = v[row*step[1]+i*step[0]], 0
+			}
+			for i := range out {
+				for d, w := range weight {
+					out[i] += w * line[(i+d-reach+side)&(side-1)]
+				}
+			}
+			for i, x := range out {
+				v[row*step[1]+i*step[0]] = x / sum
+			}
+		}
+	}
+}
+
+// At returns the share of ink, 0 to 1, in what a pixel covers at a place in cells where the share
+// of ink that is asked is a.
+func (k *Ink) At(u, v, a float32) float32 {
+	if !(a > 0) {
+		return 0
+	}
+	if a >= 1 {
+		return 1
+	}
+	switch {
+	case k.flat:
+		return a
+	case k.table != nil:
+		return k.read(u, v, a)
+	}
+	n := k.screen.side
+	x, y := u*k.scale-0.5, v*k.scale-0.5
+	ix, iy := floor(x), floor(y)
+	fx, fy := x-float32(ix), y-float32(iy)
+	x0, x1, y0, y1 := ix&(n-1), (ix+1)&(n-1), iy&(n-1)*n, (iy+1)&(n-1)*n
+	t := k.ranks
+	p, q, l, m := &t[y0+x0], &t[y0+x1], &t[y1+x0], &t[y1+x1]
+	top, low := p[0]+(q[0]-p[0])*fx, l[0]+(m[0]-l[0])*fx
+	wideTop, wideLow := p[1]+(q[1]-p[1])*fx, l[1]+(m[1]-l[1])*fx
+	z := a * (2 * levels)
+	i := int(z)
+	if i >= 2*levels {
+		i = 2*levels - 1
+	}
+	from := k.from[i] + (k.from[i+1]-k.from[i])*(z-float32(i))
+	return fade(from-top-(low-top)*fy, wideTop+(wideLow-wideTop)*fy)
+}
+
+// fade rises from 0 to 1 over a width about 0, smoothly.
+func fade(x, wide float32) float32 {
+	if x >= wide/2 {
+		return 1
+	}
+	if x <= -wide/2 {
+		return 0
+	}
+	t := x/wide + 0.5
+	return t * t * (3 - 2*t)
+}
+
+func sqrt(x float32) float32 { return float32(math.Sqrt(float64(x))) }
+
+// level returns where in a table the pattern for a share of ink is: evenly by the size of dots
+// that are small, and of holes that are.
+func level(a float32) float32 {
+	if a < 0.5 {
+		return levels * sqrt(a/2)
+	}
+	return levels * (1 - sqrt((1-a)/2))
+}
+
+// share is the inverse of level.
+func share(level float64) float64 {
+	if x := level / levels; x < 0.5 {
+		return 2 * x * x
+	}
+	x := 1 - level/levels
+	return 1 - 2*x*x
+}
+
+// read looks the pattern up.
+func (k *Ink) read(u, v, a float32) float32 {
+	n := k.size
+	x, y, z := u*float32(n)-0.5, v*float32(n)-0.5, level(a)
+	ix, iy, iz := floor(x), floor(y), int(z)
+	if iz >= levels {
+		iz = levels - 1
+	}
+	fx, fy, fz := x-float32(ix), y-float32(iy), z-float32(iz)
+	x0, x1, y0, y1 := ix&(n-1), (ix+1)&(n-1), iy&(n-1)*n, (iy+1)&(n-1)*n
+	one := k.table[iz*n*n : (iz+2)*n*n]
+	two := one[n*n:]
+	lerp := func(t []float32) float32 {
+		l, r := t[y0+x0]+(t[y0+x1]-t[y0+x0])*fx, t[y1+x0]+(t[y1+x1]-t[y1+x0])*fx
+		return l + (r-l)*fy
+	}
+	p, q := lerp(one), lerp(two)
+	return max(0, min(1, p+(q-p)*fz))
+}
+
+// series are the waves of which the pattern is made, for each level: [level][n+harmonics][m], m
+// along u from 0 on (those below follow), n along v.
+type series [levels + 1][2*harmonics + 1][harmonics + 1]complex128
+
+// waves returns the pattern of a softness as waves.
+func (s *Screen) waves(soft int) *series {
+	if got := s.series[soft]; got != nil {
+		return got
+	}
+	out, k := &series{}, &Ink{screen: s, soft: float32(soft) / softSteps, scale: side}
+	k.sharpen(1.0 / side)
+	var turn [side]complex128
+	for i := range turn {
+		turn[i] = cmplx.Rect(1, -2*math.Pi*(float64(i)+0.5)/side)
+	}
+	parallel.Do(runtime.GOMAXPROCS(0), levels+1, func(l int) {
+		a := float32(share(float64(l)))
+		var rows [side][harmonics + 1]complex128
+		for y := range rows {
+			for x := range side {
+				p := complex(float64(k.sharp(x, y, a)), 0)
+				w := complex(1, 0)
+				for m := range rows[y] {
+					rows[y][m] += p * w
+					w *= turn[x]
+				}
+			}
+		}
+		for n := -harmonics; n <= harmonics; n++ {
+			for y := range rows {
+				w := cmplx.Pow(turn[y], complex(float64(n), 0))
+				for m, c := range rows[y] {
+					out[l][n+harmonics][m] += c * w / (side * side)
+				}
+			}
+		}
+		out[l][harmonics][0] = complex(float64(a), 0)
+	})
+	s.series[soft] = out
+	return out
+}
+
+// sharp returns the pattern at a place of the cell as fine as its places are.
+func (k *Ink) sharp(x, y int, a float32) float32 {
+	return k.At((float32(x)+0.5)/side, (float32(y)+0.5)/side, a)
+}
+
+// fill makes the table for pixels that cover foot of a cell: the waves that they show.
+func (k *Ink) fill(s *series, foot float64) {
+	finest := min(limit, 1-foot/2) // what is finer than that would show as coarser than half the screen
+	if foot >= finest {
+		k.flat = true
+		return
+	}
+	size := 32
+	if foot < 2*coarse {
+		size = 64
+	}
+	var seen [2*harmonics + 1][harmonics + 1]float64
+	for n := range seen {
+		for m := range seen[n] {
+			f := foot * math.Hypot(float64(n-harmonics), float64(m))
+			t := max(0, min(1, (finest-f)/0.15))
+			seen[n][m] = math.Exp(-2*math.Pi*math.Pi*bell*bell*f*f) * t * t * (3 - 2*t)
+			if m > 0 {
+				seen[n][m] *= 2 // and its mirror image
+			}
+		}
+	}
+	turn := make([]complex128, size)
+	for i := range turn {
+		turn[i] = cmplx.Rect(1, 2*math.Pi*(float64(i)+0.5)/float64(size))
+	}
+	table := make([]float32, (levels+1)*size*size)
+	parallel.Do(runtime.GOMAXPROCS(0), levels+1, func(l int) {
+		for y := range size {
+			var row [harmonics + 1]complex128
+			w := cmplx.Pow(turn[y], -harmonics)
+			for n := range seen {
+				for m, h := range seen[n] {
+					if h > 1e-6 {
+						row[m] += s[l][n][m] * w * complex(h, 0)
+					}
+				}
+				w *= turn[y]
+			}
+			for x := range size {
+				sum, w := 0.0, complex(1, 0)
+				for _, c := range row {
+					sum += real(c * w)
+					w *= turn[x]
+				}
+				table[(l*size+y)*size+x] = float32(sum)
+			}
+		}
+	})
+	k.size, k.table = size, table
+}

@@ -1,0 +1,97 @@
+package pattern
+
+import (
+	"math"
+	"math/rand/v2"
+	"sync"
+)
+
+const (
+	// StippleCells is how many dots lie side by side in a stipple before it comes again, at most.
+	StippleCells = 20
+	stippleSide  = 512 // places along each side that are known
+	stippleSizes = 16  // sizes of dots that are told apart, up to 2 spacings
+)
+
+// scattered are places in a square that goes on at its other side, each as far from those before
+// it as can be: the first few of them, however many, are spread evenly and keep a distance
+// (Eldar, Lindenbaum, Porat and Zeevi 1997, "The farthest point strategy for progressive image sampling").
+var scattered = sync.OnceValue(func() (out [][2]float64) {
+	const n = 256 // places that are looked at, along each side
+	near := make([]float64, n*n)
+	for i := range near {
+		near[i] = math.Inf(1)
+	}
+	r := rand.New(rand.NewPCG(20, 11))
+	at := r.IntN(n * n)
+	for range StippleCells * StippleCells {
+		x, y := (float64(at%n)+r.Float64())/n, (float64(at/n)+r.Float64())/n
+		out = append(out, [2]float64{x, y})
+		best := -1.0
+		for i := range near {
+			d := torus((float64(i%n)+0.5)/n-x, (float64(i/n)+0.5)/n-y)
+			if d < near[i] {
+				near[i] = d
+			}
+			if near[i] > best {
+				best, at = near[i], i
+			}
+		}
+	}
+	return out
+})
+
+// torus returns how far two places are apart, squared, in a square that goes on at its other side.
+func torus(dx, dy float64) float64 {
+	dx -= math.Round(dx)
+	dy -= math.Round(dy)
+	return dx*dx + dy*dy
+}
+
+var stipples [stippleSizes + 1]struct {
+	once   sync.Once
+	screen *Screen
+}
+
+// Stipple returns the screen whose ink comes as dots, one after the other, each as far from those
+// before it as can be and, when it has come, of that size across: in spacings between dots when all
+// are there. Between them the rest fills last. A cell is one spacing.
+func Stipple(size float32) *Screen {
+	k := int(max(1, min(stippleSizes, math.Round(float64(size)/2*stippleSizes))))
+	s := &stipples[k]
+	s.once.Do(func() { s.screen = stippled(float64(k) * 2 / stippleSizes) })
+	return s.screen
+}
+
+func stippled(size float64) *Screen {
+	const n = stippleSide
+	radius := size / 2 / StippleCells
+	key, second := make([]float64, n*n), make([]float64, n*n)
+	for i := range key {
+		key[i], second[i] = math.Inf(1), math.Inf(1)
+	}
+	dots := scattered()
+	// A dot grows while the next few come, so that ink comes evenly.
+	grow := 8.0 / float64(len(dots))
+	reach := int(math.Ceil(3 * n / StippleCells))
+	for k, dot := range dots {
+		order := float64(k) / float64(len(dots))
+		cx, cy := int(dot[0]*n), int(dot[1]*n)
+		for dy := -reach; dy <= reach; dy++ {
+			for dx := -reach; dx <= reach; dx++ {
+				i := (cy+dy)&(n-1)*n + (cx+dx)&(n-1)
+				d := math.Sqrt(torus((float64(cx+dx)+0.5)/n-dot[0], (float64(cy+dy)+0.5)/n-dot[1]))
+				if d < radius {
+					key[i] = min(key[i], order+grow*d*d/radius/radius)
+				}
+				second[i] = min(second[i], d)
+			}
+		}
+	}
+	for i, v := range key {
+		if math.IsInf(v, 1) { // where no dot comes: the nearer the sooner
+			key[i] = 3 + second[i]
+		}
+	}
+	return ranked(n, StippleCells, key, second)
+}
