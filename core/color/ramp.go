@@ -178,6 +178,19 @@ func (r *Ramp) Edges() []float32 {
 	return out
 }
 
+// Bands returns the colours of the bands and the tones from which they hold, as if all edges were
+// hard.
+func (r *Ramp) Bands() (colors []C, at []float32) {
+	at = make([]float32, len(r.edges))
+	for i, e := range r.edges {
+		at[i] = (e.from + e.to) / 2
+		if e.kind == Linear || e.kind == Smooth || e.kind == Ease {
+			at[i] = e.to
+		}
+	}
+	return r.colors, at
+}
+
 // Narrowest returns how narrow the narrowest band between two others is; 2 for ramps
 // without one.
 func (r *Ramp) Narrowest() float32 {

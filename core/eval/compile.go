@@ -34,6 +34,7 @@ type step struct {
 	kind    *node.Kind
 	spec    *network.Spec // with the ports that hang on the node's settings
 	data    any
+	feeds   []any     // of each input, what the step whose first output feeds it was prepared as
 	inputs  []operand // one for each input, then those that are wanted elsewhere as well
 	units   []bool    // of each, whether its vectors are made unit
 	key     Key       // without the moment
@@ -193,7 +194,7 @@ func (p *Program) demand(pl *plan, at map[string]*plan) {
 func (p *Program) add(pl *plan, v sample.Variant, at map[string]*plan) error {
 	d := pl.d
 	me := len(p.steps)
-	s := step{id: d.ID, variant: v, kind: pl.kind, spec: pl.spec, data: pl.data, attrs: pl.attrs, timed: pl.kind.Timed}
+	s := step{id: d.ID, variant: v, kind: pl.kind, spec: pl.spec, data: pl.data, attrs: pl.attrs, timed: pl.kind.Timed, feeds: make([]any, len(pl.spec.Inputs))}
 	h := sha256.New()
 	enc := json.NewEncoder(h)
 	enc.Encode(pl.kind.Spec.Kind)
@@ -244,6 +245,9 @@ func (p *Program) add(pl *plan, v sample.Variant, at map[string]*plan) error {
 		}
 		op := p.operand(d, port, 0, v, at)
 		take(port, op)
+		if op.step >= 0 && op.out == 0 {
+			s.feeds[k] = p.steps[op.step].data
+		}
 		if slices.Contains(whole, port.Key) && op.step >= 0 {
 			s.whole = append(s.whole, k)
 			if !p.steps[op.step].uniform {

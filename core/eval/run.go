@@ -116,7 +116,7 @@ func (r *run) once() {
 				out[o] = makePlanes(port.Type.Planes(), BatchSize)
 			}
 		}
-		call.In, call.Const, call.Out, call.Data = in[:len(s.spec.Inputs)], always, cut(out, 1), s.data
+		call.In, call.Const, call.Out, call.Data, call.Feeds = in[:len(s.spec.Inputs)], always, cut(out, 1), s.data, s.feeds
 		call.More = in[len(s.spec.Inputs):]
 		s.kind.Run(&call)
 		for _, planes := range out {
@@ -437,7 +437,7 @@ func (w *worker) batch(lo, n int) {
 			}
 		}
 		ports := len(s.spec.Inputs)
-		call.Points, call.In, call.More, call.Const, call.Out, call.Data, call.Found = w.env.Points.Variant(s.variant), in[:ports], in[ports:], w.constant[i], w.out[i], s.data, w.found[i]
+		call.Points, call.In, call.More, call.Const, call.Out, call.Data, call.Feeds, call.Found = w.env.Points.Variant(s.variant), in[:ports], in[ports:], w.constant[i], w.out[i], s.data, s.feeds, w.found[i]
 		call.Memo = &w.memo[i]
 		s.kind.Run(&call)
 		for _, out := range w.out[i] {

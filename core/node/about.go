@@ -188,6 +188,7 @@ type Concerns struct {
 	Lays      string // a setting whose value "normal" lays the input "over" over "base", and "multiply" multiplies them
 	Raises    string // an input: how far out the relief goes that its first output, a normal, shows
 	Grain     string // an input: how large the pieces of a texture are, in parts of the model's diagonal
+	Printed   string // an input: how many cells or strokes of a pattern there are in the height of the picture
 	Paint     bool   // reads what the model's file has painted
 }
 

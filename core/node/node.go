@@ -66,6 +66,8 @@ type Kind struct {
 	// Sinks names the output that darkens by Multiplied where it is high, for masks that are
 	// 0 where nothing is; empty for those that are 1 there.
 	Sinks string
+	// Beside names the input that reads what bands are cut from, where the node is put behind them.
+	Beside string
 	// Strip says on what the bench shows the node's result at its true size.
 	Strip Strip
 	// Folds tells whether what the node gives may vary within a pixel though it is the
@@ -91,6 +93,7 @@ type Strip uint8
 const (
 	NoStrip  Strip = iota
 	OnLength       // a flat piece as long as the model's diagonal
+	OnPage         // a piece of the page, as it is printed, over all tones from dark to light
 )
 
 // MaxValue is the greatest value, without its sign, that a node hands on. Larger
@@ -153,7 +156,8 @@ type Call struct {
 	Points *sample.Points
 	Lo     int // the batch is points Lo to Lo+N
 	Scene  *Scene
-	Found  any // from Whole
+	Found  any   // from Whole
+	Feeds  []any // per input: what the node whose first output feeds it was prepared as; nil for none
 	own    own
 	Room   *[]float32 // what is left of it is scratch, for one kernel at a time; may be nil
 	Memo   *any       // what a kernel keeps for the next batch of the same step, so as to be faster and for nothing else; may be nil
@@ -253,6 +257,7 @@ var kinds = []*Kind{
 	diffuseLight, highlight, rimLight, matcap, castShadow, lightStamp, lightSource, litSurface,
 	ramp, twoWayRamp, softStep, rangeKind, steps, toneAdjust, maths, compare, formulaKind,
 	swatch, blend, layers, colorAdjust, paletteStrip, split, join, switchKind,
+	halftone, hatching, stipple,
 	outline, edgeLines,
 	finish,
 }

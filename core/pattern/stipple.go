@@ -13,29 +13,29 @@ const (
 	stippleSizes = 16  // sizes of dots that are told apart, up to 2 spacings
 )
 
-// scattered are places in a square that goes on at its other side, each as far from those before
-// it as can be: the first few of them, however many, are spread evenly and keep a distance
-// (Eldar, Lindenbaum, Porat and Zeevi 1997, "The farthest point strategy for progressive image sampling").
+// scattered are places in a square that goes on at its other side, each the farthest
+// from those before it of many by chance: the first few of them, however many, are spread evenly
+// and keep a distance (Mitchell 1991, "Spectrally optimal sampling for distribution ray tracing").
 var scattered = sync.OnceValue(func() (out [][2]float64) {
 	const n = 256 // places that are looked at, along each side
 	near := make([]float64, n*n)
+	r := rand.New(rand.NewPCG(20, 11))
 	for i := range near {
 		near[i] = math.Inf(1)
 	}
-	r := rand.New(rand.NewPCG(20, 11))
-	at := r.IntN(n * n)
-	for range StippleCells * StippleCells {
-		x, y := (float64(at%n)+r.Float64())/n, (float64(at/n)+r.Float64())/n
-		out = append(out, [2]float64{x, y})
-		best := -1.0
-		for i := range near {
-			d := torus((float64(i%n)+0.5)/n-x, (float64(i/n)+0.5)/n-y)
-			if d < near[i] {
-				near[i] = d
-			}
-			if near[i] > best {
+	for len(out) < StippleCells*StippleCells {
+		at, best := 0, -1.0
+		// Of a few by chance the farthest, of all the farthest only where there are many: else all
+		// would follow from the first, and stand in rows.
+		for range 20 + 2*len(out) {
+			if i := r.IntN(n * n); near[i] > best {
 				best, at = near[i], i
 			}
+		}
+		x, y := (float64(at%n)+r.Float64())/n, (float64(at/n)+r.Float64())/n
+		out = append(out, [2]float64{x, y})
+		for i := range near {
+			near[i] = min(near[i], torus((float64(i%n)+0.5)/n-x, (float64(i/n)+0.5)/n-y))
 		}
 	}
 	return out

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"mobanta/core/network"
+	"mobanta/core/node"
 	"mobanta/core/text"
 )
 
@@ -100,7 +101,10 @@ func addNode(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 	o.Created = id
 	o.title(p, n, id, "added")
 	if e.From != "" && e.After {
-		return n.After(cat, id, network.ParseRef(e.From))
+		if err := n.After(cat, id, network.ParseRef(e.From)); err != nil {
+			return err
+		}
+		return beside(n, cat, id)
 	}
 	if e.From != "" {
 		if err := n.Connect(cat, network.ParseRef(e.From), network.Ref{Node: id}); err != nil {
@@ -108,9 +112,30 @@ func addNode(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 		}
 	}
 	if e.To != "" {
-		err = n.Insert(cat, id, network.ParseRef(e.To))
+		if err = n.Insert(cat, id, network.ParseRef(e.To)); err == nil {
+			err = beside(n, cat, id)
+		}
 	}
 	return err
+}
+
+// beside wires a node that has been put behind one that cuts bands to what those are cut from, if
+// it is of a kind that reads that too.
+func beside(n *network.Network, cat network.Grouped, id string) error {
+	d := n.Node(id)
+	k := node.Catalogue{}.Kind(d.Kind)
+	if k == nil || k.Beside == "" || len(d.In[k.Beside].Wires) > 0 {
+		return nil
+	}
+	for _, p := range cat.Of(d).Inputs {
+		for _, w := range d.In[p.Key].Wires {
+			src := n.Node(w.Node)
+			if wires := src.In[node.CutInput(src)].Wires; node.CutInput(src) != "" && len(wires) == 1 {
+				return n.Connect(cat, wires[0], network.Ref{Node: id, Port: k.Beside})
+			}
+		}
+	}
+	return nil
 }
 
 func removeNodes(p *Project, n *network.Network, e *Edit, o *Outcome) error {

@@ -9,7 +9,7 @@ import (
 // familyIcons names the icon of each family of nodes.
 var familyIcons = map[string]string{
 	"surface": "box", "texture": "grid-3x3", "relief": "layers", "light": "sun", "tone": "contrast",
-	"pattern": "grid-3x3", "group": "group", "colour": "palette", "line": "pen-line", "finish": "flag",
+	"pattern": "grip", "group": "group", "colour": "palette", "line": "pen-line", "finish": "flag",
 }
 
 // sprite gathers the icons of the shipped set into one file, a symbol for each,

@@ -136,7 +136,7 @@ func (d *Desk) behind(chosen string) string {
 // continues tells whether a kind changes what an output gives into something of the same type:
 // then it goes behind it. What would have to be converted is not meant so.
 func (d *Desk) continues(ref string, spec *network.Spec) bool {
-	if spec.Family != "tone" && spec.Family != "colour" && spec.Family != "group" || len(spec.Outputs) == 0 {
+	if spec.Family != "tone" && spec.Family != "colour" && spec.Family != "pattern" && spec.Family != "group" || len(spec.Outputs) == 0 {
 		return false
 	}
 	r := network.ParseRef(ref)

@@ -1,0 +1,89 @@
+package node
+
+import (
+	"math"
+
+	"mobanta/core/network"
+	"mobanta/core/pattern"
+	"mobanta/core/texture"
+)
+
+var hatching = &Kind{
+	Spec: network.Spec{
+		Kind: "hatching", Name: "Hatching", Family: "pattern",
+		Purpose: "Draws a tone as strokes in layers: each further one at its angle, where it is darker.",
+		Words:   []string{"hatch", "cross-hatching", "strokes", "pen", "ink", "pencil", "lines", "engraving", "etching", "drawn", "sketch"},
+		Source:  "Strokes at different angles cross: what stays free of all is the product of what stays free of each, so their widths follow from the share of ink that is asked. What a pixel covers is the exact mean over a tent.",
+		Inputs: printInputs(
+			network.Port{Key: "density", Name: "density", Type: network.Tone, Default: 90.0, Min: 10, Max: 300, Help: "Strokes side by side in the height of the picture; laid on a surface, in a unit of UV or in the model's diagonal."},
+			network.Port{Key: "angle", Name: "angle", Type: network.Tone, Default: 30.0, Min: -90, Max: 90, Help: "Of the first layer, in degrees."},
+			network.Port{Key: "turn", Name: "turn", Type: network.Tone, Default: 65.0, Min: 5, Max: 90, Help: "By how much the second layer is turned against it; the third lies half-way between, and so on."},
+			network.Port{Key: "next", Name: "next at", Type: network.Tone, Default: 0.45, Min: 0.05, Max: 0.95, Help: "How much of a layer is ink when the next begins."},
+			network.Port{Key: "wobble", Name: "wobble", Type: network.Tone, Default: 0.4, Min: 0, Max: 2, Help: "How far strokes bend to and fro, in spacings."},
+			network.Port{Key: "breaks", Name: "breaks", Type: network.Tone, Default: 0.15, Min: 0, Max: 0.5, Help: "How much of a stroke is left out; less where it is darker."},
+			network.Port{Key: "length", Name: "length", Type: network.Tone, Default: 16.0, Min: 1, Max: 60, Help: "Of a stroke, in spacings."},
+			network.Port{Key: "taper", Name: "taper", Type: network.Tone, Default: 0.5, Min: 0, Max: 1, Help: "How much of a stroke runs out thin at its ends."},
+			network.Port{Key: "rough", Name: "rough", Type: network.Tone, Default: 0.2, Min: 0, Max: 1, Help: "How uneven its sides are."},
+			seedInput()),
+		Outputs: append(printOutputs(),
+			network.Port{Key: "cell", Name: "stroke", Type: network.Tone, Help: "A chance number from 0 to 1 for each stroke of the first layer, before it bends."},
+			network.Port{Key: "distance", Name: "distance", Type: network.Tone, Help: "How far its middle is, in spacings."}),
+		Settings: printSettings([]network.Setting{{Key: "layers", Name: "Layers", Type: network.Number, Default: 3.0, Min: 1, Max: pattern.MaxLayers, Help: "How many lie upon each other at most."}}),
+	},
+	NeedsFor:  printNeeds,
+	Elsewhere: printElsewhere,
+	Prepare:   preparePrint(func(get func(string) any) any { return int(math.Round(get("layers").(float64))) }),
+	Beside:    "tone",
+	Brief: func(a *About) string {
+		return Counted(int(a.Setting("layers").(float64)), "layer") + ", " + a.Input("density")
+	},
+	Strip:    OnPage,
+	Concerns: Concerns{Printed: "density"},
+	Run: func(c *Call) {
+		var own [8]Plane
+		for k := range own {
+			own[k] = c.In[printOwn+2+k][0]
+		}
+		turn, next, wobble, breaks, length, taper, rough, seeds := own[0], own[1], own[2], own[3], own[4], own[5], own[6], own[7]
+		h := pattern.Hatch{Layers: c.Data.(printData).pattern.(int)}
+		var cos, sin [pattern.MaxLayers]float32
+		turned, seeded := float32(math.NaN()), float32(math.NaN())
+		cell, distance := c.Out[2], c.Out[3]
+		var also spots
+		if cell != nil || distance != nil {
+			also = func(i int, x, y float32) {
+				if cell != nil {
+					cell[0][i] = printChance(x+0.5, 0)
+				}
+				if distance != nil {
+					distance[0][i] = float32(math.Abs(float64(x) - math.Round(float64(x))))
+				}
+			}
+		}
+		c.print(printOwn, printOwn+1, func(i int, x, y, foot, a float32, _ int) float32 {
+			if !(a > 0) {
+				return 0
+			}
+			if turn[i] != turned {
+				turned = turn[i]
+				for l := range h.Layers {
+					s, k := math.Sincos(float64(turned) * pattern.Turns[l] * math.Pi / 180)
+					cos[l], sin[l] = float32(k), float32(s)
+				}
+			}
+			if seeds[i] != seeded {
+				seeded = seeds[i]
+				h.Seed = texture.SeedOf(seeded)
+			}
+			h.Full, h.Wobble, h.Breaks = max(0.02, min(0.98, next[i])), max(0, min(4, wobble[i])), max(0, min(0.5, breaks[i]))
+			h.Length, h.Taper, h.Rough = length[i], max(0, min(1, taper[i])), max(0, min(1, rough[i]))
+			free := float32(1)
+			for l, share := range h.Shares(a) {
+				if share > 0 {
+					free *= 1 - h.Stroke(x*cos[l]+y*sin[l], y*cos[l]-x*sin[l], share, foot, l)
+				}
+			}
+			return 1 - free
+		}, also)
+	},
+}

@@ -1,0 +1,39 @@
+package node
+
+import (
+	"mobanta/core/network"
+	"mobanta/core/pattern"
+)
+
+var stipple = &Kind{
+	Spec: network.Spec{
+		Kind: "stipple", Name: "Stipple", Family: "pattern",
+		Purpose: "Draws a tone as dots of one size, scattered at a distance: the darker, the more.",
+		Words:   []string{"dots", "pointillism", "grain", "scattered", "points", "sand", "blue noise", "ink", "spray"},
+		Source:  "Dots in an order in which each is the farthest of many from those before it (best candidates: Mitchell 1991); each place ranked by when ink comes to it, so that as much is inked as is asked.",
+		Inputs: printInputs(
+			network.Port{Key: "density", Name: "density", Type: network.Tone, Default: 120.0, Min: 10, Max: 300, Help: "How many dots there would be in the height of the picture if all were there; laid on a surface, in a unit of UV or in the model's diagonal."},
+			network.Port{Key: "angle", Name: "angle", Type: network.Tone, Default: 0.0, Min: -90, Max: 90, Help: "In degrees."},
+			network.Port{Key: "dot", Name: "dot", Type: network.Tone, Default: 0.8, Min: 0.2, Max: 2, Help: "How large a dot is across, in spacings."},
+			network.Port{Key: "softness", Name: "softness", Type: network.Tone, Default: 0.0, Min: 0, Max: 0.5, Help: "Fades dots in: as much is inked as before."}),
+		Outputs:  printOutputs(),
+		Settings: printSettings(nil),
+	},
+	NeedsFor:  printNeeds,
+	Elsewhere: printElsewhere,
+	Prepare:   preparePrint(func(func(string) any) any { return nil }),
+	Beside:    "tone",
+	Brief:     func(a *About) string { return a.Input("density") + ", dots of " + a.Input("dot") },
+	Strip:     OnPage,
+	Concerns:  Concerns{Printed: "density"},
+	Run: func(c *Call) {
+		dot, soft := c.In[printOwn+2][0], c.In[printOwn+3][0]
+		var inks inksOf
+		c.print(printOwn, printOwn+1, func(i int, x, y, foot, a float32, _ int) float32 {
+			if s := pattern.Stipple(dot[i]); s != inks.screen {
+				inks = inksOf{screen: s}
+			}
+			return inks.of(foot, 2*soft[i]).At(x, y, a)
+		}, nil)
+	},
+}
