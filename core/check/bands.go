@@ -218,6 +218,18 @@ func constant(in *input) {
 			}
 		}
 	}
+	// Within a group that is used more than once a node need not make a difference everywhere.
+	inner := func(l project.Located) [2]string { return [2]string{l.Edit.Group, l.Edit.Node} }
+	varies := map[[2]string]bool{}
+	for _, d := range in.used() {
+		for _, o := range in.cat.Of(d).Outputs {
+			if ref := (network.Ref{Node: d.ID, Port: o.Key}); read[ref] && !flat(ref) {
+				if l, ok := in.p.Locate(in.look.ID, d.ID); ok && l.Edit.Group != "" {
+					varies[inner(l)] = true
+				}
+			}
+		}
+	}
 	for _, d := range in.used() {
 		spec := in.cat.Of(d)
 		if spec.Family == "surface" || spec.Family == "colour" {
@@ -240,7 +252,7 @@ func constant(in *input) {
 				continue
 			}
 			m, l, ok := in.at("constant", d.ID)
-			if !ok {
+			if !ok || varies[inner(l)] {
 				continue
 			}
 			v := ranges[ref].Min

@@ -102,18 +102,27 @@ func pictureScreen(pic *pixmap.Pixmap) *pattern.Screen {
 	return k.of[pic]
 }
 
-// inksOf is a screen as pixels show it that cover more or less of a cell: those of the batch
-// mostly cover as much.
+// inksOf is a screen as pixels show it that cover more or less of a cell: of those of a batch many
+// cover as much.
 type inksOf struct {
 	screen     *pattern.Screen
-	foot, soft float32
+	foot, soft int
 	ink        *pattern.Ink
+	known      [64]struct {
+		foot, soft int
+		ink        *pattern.Ink
+	}
 }
 
 func (k *inksOf) of(foot, soft float32) *pattern.Ink {
-	if k.ink == nil || foot != k.foot || soft != k.soft {
-		k.foot, k.soft = foot, soft
-		k.ink = k.screen.Ink(foot, soft)
+	f, s := pattern.FootStep(foot), pattern.SoftStep(soft)
+	if k.ink != nil && f == k.foot && s == k.soft {
+		return k.ink
 	}
+	e := &k.known[(f*7+s)&63]
+	if e.ink == nil || e.foot != f || e.soft != s {
+		e.foot, e.soft, e.ink = f, s, k.screen.Ink(f, s)
+	}
+	k.foot, k.soft, k.ink = f, s, e.ink
 	return k.ink
 }

@@ -28,12 +28,13 @@ var stipple = &Kind{
 	Concerns:  Concerns{Printed: "density"},
 	Run: func(c *Call) {
 		dot, soft := c.In[printOwn+2][0], c.In[printOwn+3][0]
-		var inks inksOf
+		var inks [pattern.StippleSizes + 1]*inksOf
 		c.print(printOwn, printOwn+1, func(i int, x, y, foot, a float32, _ int) float32 {
-			if s := pattern.Stipple(dot[i]); s != inks.screen {
-				inks = inksOf{screen: s}
+			size := pattern.StippleSize(dot[i])
+			if inks[size] == nil {
+				inks[size] = &inksOf{screen: pattern.Stipple(size)}
 			}
-			return inks.of(foot, 2*soft[i]).At(x, y, a)
+			return inks[size].of(foot, 2*soft[i]).At(x, y, a)
 		}, nil)
 	},
 }

@@ -97,7 +97,7 @@ func TestAPulseIsItsMean(t *testing.T) {
 func TestAStippleHasAsMuchInkAsIsAsked(t *testing.T) {
 	worst := 0.0
 	for _, size := range []float32{0.4, 1, 1.6} {
-		s := Stipple(size)
+		s := Stipple(StippleSize(size))
 		for _, density := range []float64{20, 60, 200} {
 			for _, lines := range []int{540, 1080, 2160} {
 				for _, tone := range []float32{0.02, 0.2, 0.5, 0.8, 0.98} {
@@ -109,7 +109,7 @@ func TestAStippleHasAsMuchInkAsIsAsked(t *testing.T) {
 		}
 	}
 	t.Logf("at worst %.4f", worst)
-	assert.Same(t, Stipple(1), Stipple(1.01))
+	assert.Same(t, Stipple(StippleSize(1)), Stipple(StippleSize(1.01)))
 }
 
 // However many dots have come, they keep a distance: no two are much nearer than a grid's would be.
@@ -124,6 +124,23 @@ func TestDotsKeepADistance(t *testing.T) {
 		}
 		assert.Greater(t, least*math.Sqrt(float64(n)), 0.6, "%d dots", n)
 	}
+}
+
+func BenchmarkStipple(b *testing.B) {
+	b.Run("made", func(b *testing.B) {
+		scattered()
+		for b.Loop() {
+			stippled(0.8)
+		}
+	})
+	b.Run("sharpened", func(b *testing.B) {
+		s := Stipple(StippleSize(0.8))
+		for b.Loop() {
+			clear(s.inks)
+			clear(s.seen)
+			s.Ink(FootStep(0.2), 0)
+		}
+	})
 }
 
 func BenchmarkHatch(b *testing.B) {

@@ -65,8 +65,10 @@ type Screen struct {
 	many float32
 
 	mu     sync.Mutex
-	series map[int]*series
-	tables map[tableKey]*Ink
+	series [softTables + 1]*series
+	seen   map[int]*seen   // by FootStep
+	inks   map[[2]int]*Ink // by FootStep and SoftStep
+	kept   int             // bytes of what is seen
 }
 
 // screens are those of the spots, made when they are first asked for.
@@ -133,28 +135,31 @@ func newScreen(late, then func(x, y int) float64) *Screen {
 // ranked returns the screen in whose cell ink comes to places in the order of two keys.
 func ranked(side int, many float32, key, second []float64) *Screen {
 	n := side * side
-	order := make([]int, n)
+	type place struct {
+		first, then float64
+		i           int
+	}
+	order := make([]place, n)
 	for i := range order {
-		order[i] = i
+		order[i] = place{key[i], second[i], i}
 	}
-	less := func(a, b int) int {
+	slices.SortFunc(order, func(a, b place) int {
 		switch {
-		case key[a] != key[b]:
-			return sign(key[a] - key[b])
-		case second[a] != second[b]:
-			return sign(second[a] - second[b])
+		case a.first != b.first:
+			return sign(a.first - b.first)
+		case a.then != b.then:
+			return sign(a.then - b.then)
 		}
-		return 0
-	}
-	slices.SortStableFunc(order, less)
-	s := &Screen{side: side, many: many, rank: make([]float32, n), series: map[int]*series{}, tables: map[tableKey]*Ink{}}
+		return a.i - b.i
+	})
+	s := &Screen{side: side, many: many, rank: make([]float32, n), seen: map[int]*seen{}, inks: map[[2]int]*Ink{}}
 	for from := 0; from < n; {
 		to := from + 1
-		for to < n && less(order[from], order[to]) == 0 {
+		for to < n && order[to].first == order[from].first && order[to].then == order[from].then {
 			to++
 		}
-		for _, i := range order[from:to] {
-			s.rank[i] = float32(from+to) / 2 / float32(n)
+		for _, p := range order[from:to] {
+			s.rank[p.i] = float32(from+to) / 2 / float32(n)
 		}
 		from = to
 	}
@@ -183,20 +188,28 @@ func floor(x float32) int {
 	return i
 }
 
-// Ink tells how much ink there is in what a pixel covers, for cells of which it covers about as
-// much: as the mean over a bell about it. It may be used by many at once.
-type Ink struct {
-	screen *Screen
-	soft   float32
-	scale  float32               // places a cell
-	from   [2*levels + 1]float32 // for shares of ink in even steps, the rank about which ink fades
-	ranks  [][2]float32          // at each place in the cell: the rank, and over how many ink fades; nil where there is a table
-	flat   bool                  // a pixel covers so much that no cell can be told
-	size   int                   // of the table: places along each side; 0 where ranks are looked at
-	table  []float32             // [level][v][u]
+// seen is a screen as pixels show it that cover about as much of its cells.
+type seen struct {
+	flat bool // a pixel covers so much that no cell can be told
+	// Where cells are large: at each place its rank, and over how many ranks ink fades in a pixel.
+	ranks [][2]float32
+	// Where they are small: the pattern by shares of ink, [level][v][u], made when it is asked for, for
+	// softnesses in even steps; size places along each side.
+	size   int
+	tables [softTables + 1][]float32
 }
 
-type tableKey struct{ step, soft int }
+// Ink tells how much ink there is in what a pixel covers, for pixels that cover about as much of a
+// cell: as the mean over a bell about it. It may be used by many at once.
+type Ink struct {
+	*seen
+	side  int
+	scale float32               // places a cell
+	soft  float32               // over how many ranks edges fade
+	from  [2*levels + 1]float32 // for shares of ink in even steps, the rank about which ink fades
+	two   [2][]float32          // tables for less and for more softness
+	part  float32               // of the second
+}
 
 const (
 	// levels are the shares of ink for which a table knows the pattern.
@@ -206,78 +219,149 @@ const (
 	// coarse is how much of a cell a pixel covers at most for ranks to be looked at: below it edges
 	// look straight to a pixel.
 	coarse = 1.0 / 16
-	// sharpest is how little of a cell a pixel covers, in eighths of an octave, that less makes no
-	// difference.
-	sharpest = -8 * 8
-	// softSteps are the softnesses that are told apart, from 0 to 1.
-	softSteps = 64
+	// footSteps are the parts of an octave of what a pixel covers that are told apart, and sharpest is
+	// how little it covers, in those, that less makes no difference; from most on nothing is seen.
+	footSteps = 4
+	sharpest  = -8 * footSteps
+	most      = 4 * footSteps
+	// softSteps are the softnesses that are told apart, from 0 to 1, and softTables those for which
+	// there are tables: between them two are mixed.
+	softSteps  = 64
+	softTables = 8
+	// keptBytes limits what a screen keeps for pixels that cover more or less of it.
+	keptBytes = 24 << 20
 	// harmonics are how many there are at most in a table: finer ones than pixels show at coarse.
 	harmonics = 13
 	// limit is the finest wave that is shown, in waves a pixel.
 	limit = 0.8
 )
 
-// Ink returns the screen as pixels show it that cover foot of a cell, with edges that are soft
-// over that part of all ranks, 0 to 1.
-func (s *Screen) Ink(foot, soft float32) *Ink {
-	key := tableKey{step: sharpest, soft: int(max(0, min(1, soft))*softSteps + 0.5)}
-	if foot > 0 {
-		key.step = max(sharpest, int(math.Ceil(8*math.Log2(float64(min(foot, 16)))-1e-3)))
+// FootStep returns which footprints are seen alike: those of one step, in order.
+func FootStep(foot float32) int {
+	if !(foot > 1.0/256) {
+		return sharpest
 	}
+	bits := math.Float32bits(foot)
+	step := (int(bits>>23) - 127) * footSteps
+	switch m := bits & (1<<23 - 1); { // quarters of an octave: 2 to the ¾, ½ and ¼
+	case m > 0x5744fd:
+		step += 4
+	case m > 0x3504f3:
+		step += 3
+	case m > 0x1837f0:
+		step += 2
+	case m > 0:
+		step++
+	}
+	return min(step, most)
+}
+
+// SoftStep returns which softnesses, 0 to 1, are seen alike.
+func SoftStep(soft float32) int { return int(max(0, min(1, soft))*softSteps + 0.5) }
+
+// Ink returns the screen as pixels show it that cover as much of a cell as footprints of a step,
+// with edges that are soft over that part of all ranks, as softnesses of a step.
+func (s *Screen) Ink(foot, soft int) *Ink {
+	if s.many > 1 { // these are large
+		foot += foot & 1
+	}
+	key := [2]int{foot, soft}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if k := s.tables[key]; k != nil {
+	if k := s.inks[key]; k != nil {
 		return k
 	}
-	k := &Ink{screen: s, soft: float32(key.soft) / softSteps, scale: float32(s.side) / s.many}
-	foot = float32(math.Exp2(float64(key.step) / 8))
+	if len(s.inks) > 1000 || s.kept > keptBytes { // a density that is dragged
+		clear(s.inks)
+		clear(s.seen)
+		s.kept = 0
+	}
+	k := &Ink{side: s.side, scale: float32(s.side) / s.many, soft: float32(soft) / softSteps}
+	k.seen = s.seen[foot]
+	if k.seen == nil {
+		k.seen = s.look(math.Exp2(float64(foot) / footSteps))
+		s.kept += 8 * len(k.ranks)
+		s.seen[foot] = k.seen
+	}
 	switch {
-	case foot <= coarse || s.many > 1 && foot < 0.5:
-		k.sharpen(foot / s.many)
-	case s.many > 1:
-		k.flat = true
-	default:
-		k.fill(s.waves(key.soft), float64(foot))
+	case k.ranks != nil:
+		k.calibrate()
+	case k.size > 0:
+		at := k.soft * softTables
+		low := min(int(at), softTables-1)
+		k.part = at - float32(low)
+		for i := range k.two {
+			if i == 1 && k.part == 0 {
+				continue
+			}
+			if k.tables[low+i] == nil {
+				k.tables[low+i] = fill(s.waves(low+i), k.size, math.Exp2(float64(foot)/footSteps))
+				s.kept += 4 * len(k.tables[low+i])
+			}
+			k.two[i] = k.tables[low+i]
+		}
 	}
-	if len(s.tables) > 100 { // a density that is dragged
-		clear(s.tables)
-	}
-	s.tables[key] = k
+	s.inks[key] = k
 	return k
 }
 
-// sharpen readies the ranks for pixels that cover foot of a cell: smoothed where they turn within
-// a pixel, each with the ranks over which ink fades there. Then it finds for shares of ink in even
-// steps the rank about which ink fades, so that there is as much ink on average as asked for all
-// that is soft: dots and holes smaller than the fade is wide would come out too large.
-func (k *Ink) sharpen(foot float32) {
+// look readies the screen for pixels that cover foot of a cell.
+func (s *Screen) look(foot float64) *seen {
+	switch {
+	case foot <= coarse || s.many > 1 && foot < 0.5:
+		return &seen{ranks: s.sharpened(foot / float64(s.many))}
+	case s.many > 1 || foot >= finest(foot):
+		return &seen{flat: true}
+	case foot < 2*coarse:
+		return &seen{size: 64}
+	}
+	return &seen{size: 32}
+}
+
+// finest returns the finest wave, in waves a pixel, that is shown of a screen of whose cells a pixel
+// covers foot: what is finer would show as one coarser than half the screen.
+func finest(foot float64) float64 { return min(limit, 1-foot/2) }
+
+// sharpened returns the ranks for pixels that cover foot of what is known: smoothed where they turn
+// within a pixel, each with the ranks over which ink fades there.
+func (s *Screen) sharpened(foot float64) [][2]float32 {
 	// A smooth fade over so many pixels holds no wave of one pixel (tan z = z at π times as much):
 	// straight edges that lie as the pixels do have as much ink as all others.
 	const across = 1.4303
-	side := k.screen.side
-	rank, slope := make([]float64, side*side), make([]float64, side*side)
-	for i, r := range k.screen.rank {
-		rank[i], slope[i] = float64(r), k.screen.slope(i%side, i/side)
+	rank, slope := make([]float64, len(s.rank)), make([]float64, len(s.rank))
+	for i, r := range s.rank {
+		rank[i], slope[i] = float64(r), s.slope(i%s.side, i/s.side)
 	}
-	smooth(rank, side, 0.5*float64(foot)*float64(side))
-	smooth(slope, side, 0.5*float64(foot)*float64(side))
-	k.ranks = make([][2]float32, side*side)
-	most := float32(0)
+	smooth(rank, s.side, 0.5*foot*float64(s.side))
+	smooth(slope, s.side, 0.5*foot*float64(s.side))
+	out := make([][2]float32, len(rank))
 	for i, r := range rank {
-		wide := float32(math.Hypot(float64(k.soft), across*float64(foot)*slope[i]))
-		k.ranks[i] = [2]float32{float32(r), wide}
-		most = max(most, wide)
+		out[i] = [2]float32{float32(r), float32(across * foot * slope[i])}
 	}
-	const steps = 160
-	apart := len(k.ranks)>>14 | 1 // one of so many places is enough, in another row each time
-	var mean [steps + 1]float32   // of ink, for ranks from low on
-	low, step := -most/2, (1+most)/steps
+	return out
+}
+
+// calibrate finds for shares of ink in even steps the rank about which ink fades, so that there is
+// as much ink on average as asked for all that is soft: dots and holes smaller than the fade is wide
+// would come out too large.
+func (k *Ink) calibrate() {
+	const steps, places = 120, 1 << 12
+	apart := max(1, len(k.ranks)/places) | 1 // one of so many places is enough
+	rank, wide := make([]float32, 0, places), make([]float32, 0, places)
+	widest := float32(0)
+	for i := apart / 2; i < len(k.ranks); i += apart {
+		w := hypot(k.soft, k.ranks[i][1])
+		rank, wide = append(rank, k.ranks[i][0]), append(wide, w)
+		widest = max(widest, w)
+	}
+	var mean [steps + 1]float32 // of ink, for ranks from low on
+	low, step := -widest/2, (1+widest)/steps
 	parallel.Do(runtime.GOMAXPROCS(0), len(mean), func(j int) {
 		sum, x := 0.0, low+float32(j)*step
-		for i := j % apart; i < len(k.ranks); i += apart {
-			sum += float64(fade(x-k.ranks[i][0], k.ranks[i][1]))
+		for i, r := range rank {
+			sum += float64(fade(x-r, wide[i]))
 		}
-		mean[j] = float32(sum / float64((len(k.ranks)-j%apart+apart-1)/apart))
+		mean[j] = float32(sum / float64(len(rank)))
 	})
 	mean[0], mean[steps] = 0, 1
 	j := 0
@@ -294,6 +378,13 @@ func (k *Ink) sharpen(foot float32) {
 	}
 }
 
+func hypot(a, b float32) float32 {
+	if a == 0 {
+		return b
+	}
+	return sqrt(a*a + b*b)
+}
+
 // smooth blurs what fills a cell, and is the same in the next, by a bell of that deviation.
 func smooth(v []float64, side int, deviation float64) {
 	if deviation < 0.2 {
@@ -306,21 +397,23 @@ func smooth(v []float64, side int, deviation float64) {
 		weight[d] = math.Exp(-x * x / 2)
 		sum += weight[d]
 	}
+	for i := range weight {
+		weight[i] /= sum
+	}
 	for _, step := range [2][2]int{{1, side}, {side, 1}} {
-		line, out := make([]float64, side), make([]float64, side)
-		for row := range side {
+		parallel.Do(runtime.GOMAXPROCS(0), side, func(row int) {
+			line := make([]float64, side+2*reach)
 			for i := range line {
-				line[i], out[i] = v[row*step[1]+i*step[0]], 0
+				line[i] = v[row*step[1]+(i-reach+side)&(side-1)*step[0]]
 			}
-			for i := range out {
+			for i := range side {
+				x := 0.0
 				for d, w := range weight {
-					out[i] += w * line[(i+d-reach+side)&(side-1)]
+					x += w * line[i+d]
 				}
+				v[row*step[1]+i*step[0]] = x
 			}
-			for i, x := range out {
-				v[row*step[1]+i*step[0]] = x / sum
-			}
-		}
+		})
 	}
 }
 
@@ -336,10 +429,14 @@ func (k *Ink) At(u, v, a float32) float32 {
 	switch {
 	case k.flat:
 		return a
-	case k.table != nil:
-		return k.read(u, v, a)
+	case k.ranks == nil:
+		ink := k.read(k.two[0], u, v, a)
+		if k.part > 0 {
+			ink += (k.read(k.two[1], u, v, a) - ink) * k.part
+		}
+		return ink
 	}
-	n := k.screen.side
+	n := k.side
 	x, y := u*k.scale-0.5, v*k.scale-0.5
 	ix, iy := floor(x), floor(y)
 	fx, fy := x-float32(ix), y-float32(iy)
@@ -354,7 +451,7 @@ func (k *Ink) At(u, v, a float32) float32 {
 		i = 2*levels - 1
 	}
 	from := k.from[i] + (k.from[i+1]-k.from[i])*(z-float32(i))
-	return fade(from-top-(low-top)*fy, wideTop+(wideLow-wideTop)*fy)
+	return fade(from-top-(low-top)*fy, hypot(k.soft, wideTop+(wideLow-wideTop)*fy))
 }
 
 // fade rises from 0 to 1 over a width about 0, smoothly.
@@ -390,7 +487,7 @@ func share(level float64) float64 {
 }
 
 // read looks the pattern up.
-func (k *Ink) read(u, v, a float32) float32 {
+func (k *Ink) read(table []float32, u, v, a float32) float32 {
 	n := k.size
 	x, y, z := u*float32(n)-0.5, v*float32(n)-0.5, level(a)
 	ix, iy, iz := floor(x), floor(y), int(z)
@@ -399,7 +496,7 @@ func (k *Ink) read(u, v, a float32) float32 {
 	}
 	fx, fy, fz := x-float32(ix), y-float32(iy), z-float32(iz)
 	x0, x1, y0, y1 := ix&(n-1), (ix+1)&(n-1), iy&(n-1)*n, (iy+1)&(n-1)*n
-	one := k.table[iz*n*n : (iz+2)*n*n]
+	one := table[iz*n*n : (iz+2)*n*n]
 	two := one[n*n:]
 	lerp := func(t []float32) float32 {
 		l, r := t[y0+x0]+(t[y0+x1]-t[y0+x0])*fx, t[y1+x0]+(t[y1+x1]-t[y1+x0])*fx
@@ -418,8 +515,9 @@ func (s *Screen) waves(soft int) *series {
 	if got := s.series[soft]; got != nil {
 		return got
 	}
-	out, k := &series{}, &Ink{screen: s, soft: float32(soft) / softSteps, scale: side}
-	k.sharpen(1.0 / side)
+	out := &series{}
+	k := &Ink{seen: &seen{ranks: s.sharpened(1.0 / side)}, side: side, soft: float32(soft) / softTables, scale: side}
+	k.calibrate()
 	var turn [side]complex128
 	for i := range turn {
 		turn[i] = cmplx.Rect(1, -2*math.Pi*(float64(i)+0.5)/side)
@@ -456,25 +554,16 @@ func (k *Ink) sharp(x, y int, a float32) float32 {
 	return k.At((float32(x)+0.5)/side, (float32(y)+0.5)/side, a)
 }
 
-// fill makes the table for pixels that cover foot of a cell: the waves that they show.
-func (k *Ink) fill(s *series, foot float64) {
-	finest := min(limit, 1-foot/2) // what is finer than that would show as coarser than half the screen
-	if foot >= finest {
-		k.flat = true
-		return
-	}
-	size := 32
-	if foot < 2*coarse {
-		size = 64
-	}
-	var seen [2*harmonics + 1][harmonics + 1]float64
-	for n := range seen {
-		for m := range seen[n] {
+// fill returns the table for pixels that cover foot of a cell: the waves that they show.
+func fill(s *series, size int, foot float64) []float32 {
+	var shown [2*harmonics + 1][harmonics + 1]float64
+	for n := range shown {
+		for m := range shown[n] {
 			f := foot * math.Hypot(float64(n-harmonics), float64(m))
-			t := max(0, min(1, (finest-f)/0.15))
-			seen[n][m] = math.Exp(-2*math.Pi*math.Pi*bell*bell*f*f) * t * t * (3 - 2*t)
+			t := max(0, min(1, (finest(foot)-f)/0.15))
+			shown[n][m] = math.Exp(-2*math.Pi*math.Pi*bell*bell*f*f) * t * t * (3 - 2*t)
 			if m > 0 {
-				seen[n][m] *= 2 // and its mirror image
+				shown[n][m] *= 2 // and its mirror image
 			}
 		}
 	}
@@ -487,8 +576,8 @@ func (k *Ink) fill(s *series, foot float64) {
 		for y := range size {
 			var row [harmonics + 1]complex128
 			w := cmplx.Pow(turn[y], -harmonics)
-			for n := range seen {
-				for m, h := range seen[n] {
+			for n := range shown {
+				for m, h := range shown[n] {
 					if h > 1e-6 {
 						row[m] += s[l][n][m] * w * complex(h, 0)
 					}
@@ -505,5 +594,5 @@ func (k *Ink) fill(s *series, foot float64) {
 			}
 		}
 	})
-	k.size, k.table = size, table
+	return table
 }

@@ -16,7 +16,7 @@ var spots = []Spot{Round, Both, Square, Diamond, Ellipse, Line, Ring, Cross}
 func printed(s *Screen, density, angle float64, lines int, soft, tone float32, w, h int) (mean float64, pix []float32) {
 	sin, cos := math.Sincos(angle * math.Pi / 180)
 	foot := float32(density / float64(lines))
-	k := s.Ink(foot, soft)
+	k := s.Ink(FootStep(foot), SoftStep(soft))
 	pix = make([]float32, w*h)
 	for y := range h {
 		for x := range w {
@@ -33,7 +33,7 @@ func printed(s *Screen, density, angle float64, lines int, soft, tone float32, w
 func inked(s *Screen, density, angle float64, lines int, soft, tone float32) (mean float64) {
 	sin, cos := math.Sincos(angle * math.Pi / 180)
 	foot := density / float64(lines)
-	k := s.Ink(float32(foot), soft)
+	k := s.Ink(FootStep(float32(foot)), SoftStep(soft))
 	const n, page = 16000, 4096
 	for i := range n {
 		_, x := math.Modf(float64(i) * 0.7548776662466927)
@@ -139,7 +139,7 @@ func TestAPictureAsASpot(t *testing.T) {
 func TestInkAtItsEnds(t *testing.T) {
 	for _, foot := range []float32{0, 0.01, 0.1, 0.4, 3} {
 		for _, soft := range []float32{0, 0.5, 1} {
-			k := Of(Round).Ink(foot, soft)
+			k := Of(Round).Ink(FootStep(foot), SoftStep(soft))
 			for _, p := range [][2]float32{{0, 0}, {0.5, 0.5}, {-3.2, 7.9}, {1e6, -1e6}} {
 				assert.Zero(t, k.At(p[0], p[1], 0))
 				assert.EqualValues(t, 1, k.At(p[0], p[1], 1))
@@ -150,13 +150,13 @@ func TestInkAtItsEnds(t *testing.T) {
 			}
 		}
 	}
-	assert.Zero(t, Of(Line).Ink(0.1, 0).At(0, 0, float32(math.NaN())))
+	assert.Zero(t, Of(Line).Ink(FootStep(0.1), 0).At(0, 0, float32(math.NaN())))
 }
 
 func BenchmarkScreen(b *testing.B) {
 	for name, foot := range map[string]float32{"coarse": 0.03, "fine": 0.1} {
 		b.Run(name, func(b *testing.B) {
-			k := Of(Round).Ink(foot, 0)
+			k := Of(Round).Ink(FootStep(foot), 0)
 			x := float32(0)
 			for b.Loop() {
 				k.At(x, 0.3*x, 0.4)
@@ -167,21 +167,23 @@ func BenchmarkScreen(b *testing.B) {
 	b.Run("table", func(b *testing.B) {
 		s := Of(Round)
 		for b.Loop() {
-			clear(s.tables)
-			s.Ink(0.1, 0)
+			clear(s.inks)
+			clear(s.seen)
+			s.Ink(FootStep(0.1), 0)
 		}
 	})
 	b.Run("ranks", func(b *testing.B) {
 		s := Of(Round)
 		for b.Loop() {
-			clear(s.tables)
-			s.Ink(0.03, 0)
+			clear(s.inks)
+			clear(s.seen)
+			s.Ink(FootStep(0.03), 0)
 		}
 	})
 	b.Run("waves", func(b *testing.B) {
 		s := Of(Round)
 		for b.Loop() {
-			clear(s.series)
+			s.series[0] = nil
 			s.waves(0)
 		}
 	})

@@ -10,7 +10,7 @@ const (
 	// StippleCells is how many dots lie side by side in a stipple before it comes again, at most.
 	StippleCells = 20
 	stippleSide  = 512 // places along each side that are known
-	stippleSizes = 16  // sizes of dots that are told apart, up to 2 spacings
+	StippleSizes = 10  // sizes of dots that are told apart, up to 2 spacings
 )
 
 // scattered are places in a square that goes on at its other side, each the farthest
@@ -48,18 +48,21 @@ func torus(dx, dy float64) float64 {
 	return dx*dx + dy*dy
 }
 
-var stipples [stippleSizes + 1]struct {
+var stipples [StippleSizes + 1]struct {
 	once   sync.Once
 	screen *Screen
 }
 
-// Stipple returns the screen whose ink comes as dots, one after the other, each as far from those
-// before it as can be and, when it has come, of that size across: in spacings between dots when all
-// are there. Between them the rest fills last. A cell is one spacing.
-func Stipple(size float32) *Screen {
-	k := int(max(1, min(stippleSizes, math.Round(float64(size)/2*stippleSizes))))
-	s := &stipples[k]
-	s.once.Do(func() { s.screen = stippled(float64(k) * 2 / stippleSizes) })
+// StippleSize returns which of StippleSizes a dot is that is so large across, in spacings.
+func StippleSize(across float32) int {
+	return int(max(1, min(StippleSizes, across/2*StippleSizes+0.5)))
+}
+
+// Stipple returns the screen whose ink comes as dots of a size, one after the other, each as far from
+// those before it as can be. Between them the rest fills last. A cell is one spacing of all dots.
+func Stipple(size int) *Screen {
+	s := &stipples[size]
+	s.once.Do(func() { s.screen = stippled(float64(size) * 2 / StippleSizes) })
 	return s.screen
 }
 
