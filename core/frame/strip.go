@@ -1,6 +1,7 @@
 package frame
 
 import (
+	"maps"
 	"math"
 	"slices"
 	"sync"
@@ -26,7 +27,7 @@ const stripOff = 0.031
 // is as long as the model's diagonal, seen from straight before it, its middle the middle of the
 // model's space. A normal is shown as light from the upper left makes it. net is a look's network,
 // flat; id the node in it. old is the scene of the strip before; it may be nil.
-func Strip(net *network.Network, id string, files stage.Files, w, h int, old *stage.Scene) (picture.Job, error) {
+func Strip(net *network.Network, id string, files stage.Files, w, h, lines int, old *stage.Scene) (picture.Job, error) {
 	sun := stage.NewLight(stripID, "Sun", light.Sun)
 	sun.Azimuth, sun.Elevation, sun.Shadows = -55, 35, false
 	half := stripLong * float64(h) / float64(w) / 2
@@ -43,18 +44,60 @@ func Strip(net *network.Network, id string, files stage.Files, w, h int, old *st
 	var cat node.Catalogue
 	n := net.Node(id)
 	ref := network.Ref{Node: id, Port: cat.Of(n).Outputs[0].Key}
-	added := network.Network{Nodes: []network.Node{{ID: "lit", Kind: "diffuse-light"}, {ID: "end", Kind: network.FinishKind}}}
+	added := network.Network{Nodes: []network.Node{{ID: "lit", Kind: "diffuse-light"}, {ID: "end", Kind: network.FinishKind},
+		{ID: "page", Kind: "coordinates", Set: map[string]any{"space": "page"}},
+		{ID: "tones", Kind: "gradient", In: map[string]network.Input{"from": {Value: [3]float64{}}, "to": {Value: [3]float64{float64(w) / float64(h), 0, 0}}}}}}
 	if err := added.Settle(cat); err != nil {
 		return picture.Job{}, err
 	}
-	lit, end := added.Nodes[0], added.Nodes[1]
-	lit.ID, end.ID = stripID+"/lit", stripID+"/end" // no look calls its own nodes so
+	for i := range added.Nodes {
+		added.Nodes[i].ID = stripID + "/" + added.Nodes[i].ID // no look calls its own nodes so
+	}
+	lit, end, page, tones := added.Nodes[0], added.Nodes[1], added.Nodes[2], added.Nodes[3]
 	lit.In = map[string]network.Input{"normal": {Wires: []network.Ref{ref}}}
 	nodes := slices.DeleteFunc(slices.Clone(net.Nodes), func(d network.Node) bool { return d.Kind == network.FinishKind })
 	if nodes = append(nodes, end); cat.Of(n).Family == "relief" {
 		nodes, ref = append(nodes, lit), network.Ref{Node: lit.ID, Port: "tone"}
 	}
+	if node.StripOf(n) == node.OnPage {
+		tones.In["place"] = network.Input{Wires: []network.Ref{{Node: page.ID, Port: "vector"}}}
+		nodes = append(nodes, page, tones)
+		print(nodes, n, network.Ref{Node: tones.ID, Port: "tone"}, float64(h)/float64(lines))
+	}
 	return picture.Job{Scene: sc, Looks: map[string]*network.Network{stripID: {Nodes: nodes}}, W: w, H: h, Samples: 4, Peek: &picture.Peek{Look: stripID, Ref: ref}}, nil
+}
+
+// print gives the pattern n, and the bands that it is printed over, all tones in place of what they
+// read, and makes it as fine as on a page of which the strip is so much high.
+func print(nodes []network.Node, n *network.Node, tones network.Ref, high float64) {
+	var cat node.Catalogue
+	wire := []network.Ref{tones}
+	was := n.In["tone"].Wires
+	for i := range nodes {
+		d := &nodes[i]
+		own := d.ID == n.ID
+		if d.In = maps.Clone(d.In); d.In == nil {
+			d.In = map[string]network.Input{}
+		}
+		for key, in := range d.In {
+			if len(was) == 1 && slices.Equal(in.Wires, was) {
+				d.In[key] = network.Input{Wires: wire}
+			}
+		}
+		if !own {
+			continue
+		}
+		d.In["tone"] = network.Input{Wires: wire}
+		key := node.ConcernsOf(d).Printed
+		if laid := d.Value(cat.Of(d).Setting("laid")); key != "" && laid != "uv" && laid != "sides" && len(d.In[key].Wires) == 0 && len(d.In["place"].Wires) == 0 {
+			d.In[key] = network.Input{Value: d.Constant(cat.Of(d).Input(key)).(float64) * high}
+			d.Set = maps.Clone(d.Set)
+			if d.Set == nil {
+				d.Set = map[string]any{}
+			}
+			d.Set["laid"] = "page"
+		}
+	}
 }
 
 // stripFiles gives the strip in place of all models.

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/color"
 	"mobanta/core/frame"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -18,7 +19,7 @@ func strip(t *testing.T, w, h int, nodes ...network.Node) func(x, y int) uint8 {
 	t.Helper()
 	net := &network.Network{Nodes: nodes}
 	require.NoError(t, net.Settle(node.Catalogue{}))
-	job, err := frame.Strip(net, "x", nil, w, h, nil)
+	job, err := frame.Strip(net, "x", nil, w, h, 10*h, nil)
 	require.NoError(t, err)
 	pix := make([]byte, 4*w*h)
 	require.NoError(t, picture.NewRenderer(2).Render(context.Background(), job, func(r *picture.Result) { r.RGBA(pix, r.Bounds()) }))
@@ -66,4 +67,31 @@ func TestAStripShowsReliefInLight(t *testing.T) {
 		assert.Equal(t, k.Strip != node.NoStrip, node.StripOf(&network.Node{Kind: k.Spec.Kind}) != node.NoStrip)
 	}
 	assert.Equal(t, node.NoStrip, node.StripOf(&network.Node{Kind: "group:g1"}))
+}
+
+// A pattern is printed over all tones, as fine as on the page: here of ten times the strip's height.
+func TestAStripShowsAPatternOverAllTones(t *testing.T) {
+	at := strip(t, 600, 60, network.Node{ID: "l", Kind: "facing"}, network.Node{ID: "b", Kind: "ramp", In: map[string]network.Input{"tone": {Wires: []network.Ref{{Node: "l", Port: "tone"}}}}},
+		network.Node{ID: "x", Kind: "halftone", In: map[string]network.Input{"tone": {Wires: []network.Ref{{Node: "l", Port: "tone"}}}, "ink": {Value: color.C{}}, "density": {Value: 100.0}, "angle": {Value: 0.0}}})
+	mean := func(x0, x1 int) float64 {
+		sum := 0.0
+		for y := range 60 {
+			for x := x0; x < x1; x++ {
+				sum += float64(color.FromBytes(at(x, y), 0, 0)[0])
+			}
+		}
+		return sum / float64(60*(x1-x0))
+	}
+	assert.InDelta(t, 0.1, mean(30, 90), 0.03)
+	assert.InDelta(t, 0.5, mean(270, 330), 0.03)
+	assert.InDelta(t, 0.9, mean(510, 570), 0.03)
+	turns := 0
+	for x := 281; x < 361; x++ {
+		if (at(x-1, 33) < 128) != (at(x, 33) < 128) {
+			turns++
+		}
+	}
+	assert.InDelta(t, 2*80/6, turns, 3, "a hundred cells in 600 lines are 6 pixels each")
+	printed := strip(t, 300, 30, network.Node{ID: "b", Kind: "ramp"}, network.Node{ID: "x", Kind: "halftone", Set: map[string]any{"inks": "ramp", "laid": "sides"}, In: map[string]network.Input{"paper": {Wires: []network.Ref{{Node: "b", Port: "colour"}}}}})
+	assert.EqualValues(t, 0x2B, printed(2, 15), "the darkest band's own colour")
 }

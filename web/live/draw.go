@@ -521,7 +521,7 @@ func (s *session) drawStrip(w wanted) {
 	if flat == nil || node.StripOf(flat) == node.NoStrip {
 		return
 	}
-	job, err := frame.Strip(w.looks[l.ID], id, s.studio.Files, stripW, stripH, s.stripAt)
+	job, err := frame.Strip(w.looks[l.ID], id, s.studio.Files, stripW, stripH, w.view.H, s.stripAt)
 	if err != nil {
 		return
 	}

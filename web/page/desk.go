@@ -175,5 +175,36 @@ func (l *layouts) lay(key string, n *network.Network, cat network.Catalogue) lay
 	return l.shown[key]
 }
 
-// Strip tells whether the bench shows the chosen node at its true size.
-func (d *Desk) Strip() bool { return d.Node != nil && node.StripOf(d.Node) != node.NoStrip }
+// StripView is how the bench shows the chosen node at its true size.
+type StripView struct{ Class, Says, Hint, Left, Caption, Right string }
+
+// Strip returns how the bench shows the chosen node at its true size; nil if it does not.
+func (d *Desk) Strip() *StripView {
+	if d.Node == nil {
+		return nil
+	}
+	switch node.StripOf(d.Node) {
+	case node.OnLength:
+		return &StripView{"is-length", "at its size, on a strip as long as the model", "A size of 0.1 is one mark", "0", "as long as the model, a tenth from mark to mark", "1"}
+	case node.OnPage:
+		return &StripView{"is-page", "over all tones from dark to light, as large as in the picture", "Marks are tenths of the tone", "0", "all tones, as large as in the picture" + d.perInch(), "1"}
+	}
+	return nil
+}
+
+// perInch says how fine a pattern is on paper, if the picture's height were that of a comic page.
+func (d *Desk) perInch() string {
+	key := node.ConcernsOf(d.Node).Printed
+	p := d.Cat.Of(d.Node).Input(key)
+	if p == nil || len(d.Node.In[key].Wires) > 0 {
+		return ""
+	}
+	v, ok := d.Node.Constant(p).(float64)
+	if !ok {
+		return ""
+	}
+	return fmt.Sprintf(" · %.0f lines an inch where it is %g inches high", v/pageInches, float64(pageInches))
+}
+
+// pageInches is how high a picture is taken to be on paper, until a project says so itself.
+const pageInches = 6

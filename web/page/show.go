@@ -448,13 +448,14 @@ func (p *Pages) functions() template.FuncMap {
 		"commands":     commands,
 		"modes":        func() []color.Mode { return color.Modes },
 		"add":          func(a, b int) int { return a + b },
+		"minus":        func(v any) float64 { f, _ := v.(float64); return -f },
 		"mul":          func(a, b int) int { return a * b },
 		"subdivisions": func() []string { return []string{"not", "once", "twice", "3 times", "4 times"} },
 		"other":        func(b bool) bool { return !b },
 		"counted":      counted,
 		"long":         long,
 		"modules": func() []string {
-			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save", "drag", "keys"}
+			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save", "drag", "keys", "loupe"}
 		},
 		"icon":    p.icon,
 		"maxName": func() int { return text.MaxName },

@@ -1,6 +1,7 @@
 // The desk: puts the modules together, and answers clicks, files and keys.
 import { act, base, chosen, edit, fieldEdit, freshen, outdated, post, query, refresh, say, state, where } from "./studio.js";
 import { Live } from "./live.js";
+import { Loupe } from "./loupe.js";
 import { Picture } from "./picture.js";
 import { Ramps } from "./ramp.js";
 import { Network } from "./network.js";
@@ -376,6 +377,7 @@ const commands = {
     $("find").focus();
   },
   picture: () => $("picture").focus(),
+  magnify: () => loupe.next(),
   bench: () => document.querySelector("#bench input, #bench button")?.focus(),
   cards: () => focusNetwork(),
   menu: () => menu($("bench")),
@@ -488,7 +490,10 @@ const live = new Live(base, {
   trail: showTrail,
   checks,
   tones: (m) => ramp.tones(m),
-  frame: (f) => picture.frame(f),
+  frame(f) {
+    picture.frame(f);
+    loupe.show();
+  },
   cards(list) {
     network.cards(list);
     if (state.peek) rim();
@@ -509,6 +514,7 @@ const live = new Live(base, {
 
 const network = new Network();
 const picture = new Picture(live, view);
+const loupe = new Loupe(picture);
 const ramp = new Ramps(live);
 scrubbing(live);
 formulas(live);

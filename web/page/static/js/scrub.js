@@ -36,6 +36,37 @@ export function scrubbing(live) {
     });
   });
 
+  // A dial turns the number beside it: it points where the strokes run.
+  document.addEventListener("pointerdown", (e) => {
+    const dial = e.target.closest("[data-dial]");
+    const input = dial && field(dial);
+    if (!input || e.button) return;
+    e.preventDefault();
+    const from = Number(input.value), r = dial.getBoundingClientRect();
+    let value = from;
+    const point = (v) => {
+      input.value = String(v);
+      dial.style.setProperty("--turn", `${-v}deg`);
+    };
+    drag(e, dial, {
+      move: (ev) => {
+        let next = (Math.atan2(r.y + r.height / 2 - ev.clientY, ev.clientX - r.x - r.width / 2) * 180) / Math.PI;
+        next = Math.round(ev.shiftKey ? next / 15 : next) * (ev.shiftKey ? 15 : 1);
+        while (next > 90) next -= 180;
+        while (next < -90) next += 180;
+        if (next === value) return;
+        value = next;
+        point(value);
+        live.tryEdits([fieldEdit(input, value)]);
+      },
+      end: (_, kept) => {
+        if (kept && value !== from) return keep(input);
+        point(from);
+        if (value !== from) live.drop();
+      },
+    });
+  });
+
   document.addEventListener("dblclick", (e) => {
     const name = e.target.closest("[data-scrub]");
     const input = name && field(name);
