@@ -1,0 +1,168 @@
+package node_test
+
+import (
+	"context"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/color"
+	"mobanta/core/mesh"
+	"mobanta/core/network"
+	"mobanta/core/sample"
+	"mobanta/core/stage"
+	"mobanta/core/stage/stagetest"
+	"mobanta/core/vec"
+)
+
+// sheetOf is a bench whose picture shows nothing but a plane, w × h.
+func sheetOf(t *testing.T, w, h int) *bench {
+	m := mesh.Grid("Sheet", 1, 1, func(u, v float64) vec.V { return vec.V{float32(8*u - 4), float32(8*v - 4), 0} })
+	return seenBy(t, stagetest.Of(t, m), stage.Camera{Distance: 5, Angle: 30}, w, h)
+}
+
+// seenBy is a bench whose picture a camera takes.
+func seenBy(t *testing.T, sc *stage.Scene, c stage.Camera, w, h int) *bench {
+	view := c.View(w, h)
+	vis, err := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
+	require.NoError(t, err)
+	set := sample.Seen(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
+	set.Resolve(sample.Pos|sample.Normal|sample.Flat|sample.Eye|sample.UV|sample.Page|sample.Foot|sample.Weights, 1)
+	return &bench{t, sc, set, asked(sc)}
+}
+
+func mean(p []float32) (sum float64) {
+	for _, v := range p {
+		sum += float64(v) / float64(len(p))
+	}
+	return sum
+}
+
+func TestPatternsPutOnAsMuchInkAsTheToneAsks(t *testing.T) {
+	b := sheetOf(t, 240, 160)
+	for _, kind := range []string{"halftone", "hatching", "stipple"} {
+		for _, laid := range []string{"page", "model", "part", "uv", "sides"} {
+			density := map[string]float64{"uv": 90, "sides": 90}[laid]
+			if density == 0 {
+				density = 24
+			}
+			for _, tone := range []float64{0.15, 0.5, 0.8} {
+				in := map[string]any{"tone": tone, "density": density, "paper": color.C{0.9, 0.8, 0.7}, "ink": color.C{0.1, 0, 0.2}}
+				ink := mean(b.run(kind, map[string]any{"laid": laid}, in, "mask")[0])
+				assert.InDelta(t, 1-tone, ink, map[bool]float64{true: 0.06, false: 0.03}[kind == "stipple"], "%s, %s", kind, laid) // a stipple is larger than the picture
+				col := b.run(kind, map[string]any{"laid": laid}, in, "colour")
+				assert.InDelta(t, 0.9+(0.1-0.9)*ink, mean(col[0]), 1e-4)
+			}
+		}
+	}
+	// A range of tones: all ink below it, none above, as much as lacks between.
+	for tone, want := range map[float64]float64{0.1: 1, 0.2: 1, 0.3: 0.5, 0.4: 0, 0.9: 0} {
+		in := map[string]any{"tone": tone, "full": 0.2, "none": 0.4}
+		assert.InDelta(t, want, mean(b.run("halftone", nil, in, "mask")[0]), 0.02)
+		in["weight"] = 2.0
+		assert.InDelta(t, 1-(1-want)*(1-want), mean(b.run("halftone", nil, in, "mask")[0]), 0.02)
+	}
+	in := map[string]any{"tone": 0.3, "full": 0.5, "none": 0.5}
+	assert.EqualValues(t, 1, b.run("halftone", nil, in, "mask")[0][7])
+	in["tone"] = 0.5
+	assert.EqualValues(t, 0, b.run("halftone", nil, in, "mask")[0][7])
+}
+
+// Dots are round whatever the picture's shape: as many cells along as across.
+func TestDotsAreRoundInAnyPicture(t *testing.T) {
+	for _, size := range [][2]int{{300, 150}, {150, 300}, {200, 200}} {
+		b := sheetOf(t, size[0], size[1])
+		d := b.run("halftone", nil, map[string]any{"density": 10.0, "angle": 0.0}, "distance")[0]
+		cell := size[1] / 10
+		at := map[int32]float32{}
+		for i, p := range b.set.Pixels().Pixel {
+			at[p] = d[i]
+		}
+		// The picture's middle is the corner of four cells; the middle of one lies half a cell on both ways.
+		w, x, y := size[0], size[0]/2+cell/2, size[1]/2-cell/2
+		for k := 1; k < cell/2; k++ {
+			assert.InDelta(t, at[int32(y*w+x+k)], at[int32((y-k)*w+x)], 0.11)
+			assert.InDelta(t, float64(k)/float64(cell), at[int32(y*w+x+k)], 0.11)
+		}
+	}
+}
+
+func TestTheRampsOwnColoursArePrinted(t *testing.T) {
+	b := sheetOf(t, 160, 120)
+	stops := []color.Stop{{At: 0, Color: color.C{0.1, 0, 0}}, {At: 0.4, Color: color.C{0, 0.5, 0}, Edge: color.Step}, {At: 0.8, Color: color.C{0, 0, 0.9}, Edge: color.Step}}
+	run := func(tone float64) []float32 {
+		n := &network.Network{Nodes: []network.Node{
+			{ID: "ramp", Kind: "ramp", Set: map[string]any{"stops": stops}, In: map[string]network.Input{"tone": {Value: tone}}},
+			{ID: "x", Kind: "halftone", Set: map[string]any{"inks": "ramp"}, In: map[string]network.Input{"paper": {Wires: []network.Ref{{Node: "ramp", Port: "colour"}}}, "tone": {Value: tone}}}}}
+		out := b.eval(n, network.Ref{Node: "x", Port: "colour"})
+		return []float32{float32(mean(out[0])), float32(mean(out[1])), float32(mean(out[2]))}
+	}
+	// The middles of the bands are 0.2, 0.6 and 0.9.
+	for tone, want := range map[float64][]float32{0.1: {0.1, 0, 0}, 0.4: {0.05, 0.25, 0}, 0.5: {0.025, 0.375, 0}, 0.6: {0, 0.5, 0}, 0.75: {0, 0.25, 0.45}, 0.95: {0, 0, 0.9}} {
+		assert.InDeltaSlice(t, want, run(tone), 0.02, "tone %v", tone)
+	}
+	// Without a ramp it is one ink on paper.
+	assert.InDelta(t, 0.5, mean(b.run("halftone", map[string]any{"inks": "ramp"}, nil, "mask")[0]), 0.01)
+}
+
+func TestFourInksComeToTheColour(t *testing.T) {
+	b := sheetOf(t, 400, 300)
+	for _, c := range []color.C{{0.8, 0.3, 0.1}, {0.2, 0.2, 0.2}, {0.1, 0.6, 0.9}, {1, 1, 1}, {0, 0, 0}} {
+		out := b.run("halftone", map[string]any{"inks": "process"}, map[string]any{"paper": c, "density": 37.0, "angle": 10.0}, "colour")
+		for k := range out {
+			assert.InDelta(t, c[k], mean(out[k]), 0.015, "%v", c)
+		}
+	}
+}
+
+// Dots with the model: at the middle of a ball that turns slowly they go with its surface, and
+// they stay as fine to a factor of the root of 2 from near and far.
+func TestAnchoredDotsGoWithTheSurface(t *testing.T) {
+	ball := stagetest.Of(t, mesh.Sphere(1, 128, 64))
+	const lines, density = 600, 15
+	in := map[string]any{"density": float64(density), "angle": 30.0}
+	for _, laid := range []string{"model", "part"} {
+		for _, elevation := range []float64{0, 25} {
+			on := vec.Direction(4.8, elevation) // what lies in the middle half-way
+			var cells, distances []float32
+			for k := range 24 {
+				c := stage.Camera{Azimuth: 0.4 * float64(k), Elevation: elevation, Distance: 5, Angle: 30}
+				b := seenBy(t, ball, c, lines, lines)
+				i := b.nearest(on)
+				cells = append(cells, b.run("halftone", map[string]any{"laid": laid}, in, "cell")[0][i])
+				distances = append(distances, b.run("halftone", map[string]any{"laid": laid}, in, "distance")[0][i])
+			}
+			const pixel = float64(density) / lines * math.Sqrt2
+			for k := range cells {
+				assert.Equal(t, cells[12], cells[k], "frame %d", k)
+				assert.InDelta(t, distances[12], distances[k], 2*pixel, "frame %d: a pixel, and half a one of where it is looked at", k)
+			}
+		}
+	}
+	for _, distance := range []float32{2.6, 4, 7, 11} {
+		b := seenBy(t, ball, stage.Camera{Distance: distance, Angle: 30}, lines, lines)
+		seen := map[float32]bool{}
+		for _, v := range b.run("halftone", map[string]any{"laid": "model"}, map[string]any{"density": 60.0}, "cell")[0] {
+			seen[v] = true
+		}
+		fine := math.Sqrt(float64(len(seen)) / (float64(b.set.N) / (lines * lines)))
+		assert.True(t, fine > 60/1.5 && fine < 60*1.6, "from %v away: %v in the height", distance, fine)
+	}
+}
+
+func TestPatternsWhereNothingIsKnown(t *testing.T) {
+	b := sheetOf(t, 60, 40)
+	for _, kind := range []string{"halftone", "hatching", "stipple"} {
+		for _, density := range []float64{0, -5, 1e6} {
+			for _, v := range b.run(kind, nil, map[string]any{"density": density}, "mask")[0] {
+				require.True(t, v >= 0 && v <= 1, "%s %v: %v", kind, density, v)
+			}
+		}
+		// A place that is wired is laid on.
+		n := &network.Network{Nodes: []network.Node{{ID: "p", Kind: "coordinates", Set: map[string]any{"space": "page"}},
+			{ID: "x", Kind: kind, In: map[string]network.Input{"place": {Wires: []network.Ref{{Node: "p", Port: "vector"}}}, "tone": {Value: 0.6}, "density": {Value: 9.0}}}}}
+		assert.InDelta(t, 0.4, mean(b.eval(n, network.Ref{Node: "x", Port: "mask"})[0]), 0.06)
+	}
+}
