@@ -37,9 +37,10 @@ type Job struct {
 	Scene   *stage.Scene
 	Looks   map[string]*network.Network // by id; settled, without groups and bypasses
 	W, H    int
-	Samples int   // positions in a pixel, at least 1
-	Peek    *Peek // what to show in place of the finished picture, or nil
-	Quick   bool  // with one position: soft light may stay grainy, for the sake of speed
+	Samples int    // positions in a pixel, at least 1
+	Peek    *Peek  // what to show in place of the finished picture, or nil
+	Plate   string // the ink whose plate is shown alone, "" for the print
+	Quick   bool   // with one position: soft light may stay grainy, for the sake of speed
 }
 
 // Peek asks for a node's own result on the parts that wear its look.
@@ -87,10 +88,12 @@ type Renderer struct {
 	moment    *eval.Moment
 	serial    int // counts the sets of samples that there have been
 
-	result  Result
-	unshown image.Rectangle // what has changed since the last picture that was shown
-	lineKey eval.Key
-	sheet   *line.Sheet // nil for no lines
+	result     Result
+	unshown    image.Rectangle // what has changed since the last picture that was shown
+	lineKey    eval.Key
+	sheet      *line.Sheet // nil for no lines
+	printing   film.Press  // how the picture is printed
+	printingOf string
 }
 
 // group is the parts that wear one look, and its samples in the first pass.
@@ -239,7 +242,7 @@ func (r *Renderer) outside(show func(*Result)) func(*Result) {
 // asks for.
 func (r *Renderer) settled() (bool, error) {
 	res := &r.result
-	if !res.Done || res.Base == nil || res.W != r.job.W || res.H != r.job.H || res.Passes != r.job.Samples || res.Backdrop != r.backdrop() ||
+	if !res.Done || res.Base == nil || res.W != r.job.W || res.H != r.job.H || res.Passes != r.job.Samples || res.Backdrop != r.backdrop() || res.printed != r.printed() ||
 		res.Ink != nil && res.InkPasses != res.Passes || r.unshown != (image.Rectangle{}) {
 		return false, nil
 	}
@@ -257,6 +260,33 @@ func (r *Renderer) backdrop() stage.Backdrop {
 		return stage.Backdrop{None: true}
 	}
 	return r.job.Scene.Stage.Backdrop
+}
+
+// printed names how the picture is printed, "" for not at all. A node's own result is not.
+func (r *Renderer) printed() string {
+	p := &r.job.Scene.Stage.Press
+	if !p.On || r.job.Peek != nil {
+		return ""
+	}
+	return fmt.Sprintf("%d %q %+v", r.job.H, r.job.Plate, *p)
+}
+
+// press returns the stage that prints the picture; ok is false where it is not printed.
+func (r *Renderer) press() (stage film.Press, ok bool) {
+	key := r.printed()
+	if key == "" {
+		return stage, false
+	}
+	if r.printing.Ready == nil || r.printingOf != key {
+		p := &r.job.Scene.Stage.Press
+		r.printing, r.printingOf = film.Press{Ready: p.Ready(r.job.H), Lines: r.job.H}, key
+		for i, k := range r.printing.Inks() {
+			if k.ID == r.job.Plate {
+				r.printing.Plate = i + 1
+			}
+		}
+	}
+	return r.printing, true
 }
 
 // prepare makes ready what the job shares with those before it.
@@ -470,7 +500,11 @@ func (r *Renderer) first(ctx context.Context) error {
 	res := &r.result
 	n := r.job.W * r.job.H
 	*res = Result{Film: film.Film{W: r.job.W, H: r.job.H, Base: old.Base, Passes: 1, Ink: old.Ink, InkPasses: old.InkPasses}, Backdrop: r.backdrop(), workers: r.Workers}
-	res.chain = film.Chain{film.Backdrop{Backdrop: res.Backdrop}}
+	res.under = film.Chain{film.Backdrop{Backdrop: res.Backdrop}}
+	res.chain, res.printed = res.under, r.printed()
+	if p, ok := r.press(); ok {
+		res.chain = append(slices.Clone(res.under), p)
+	}
 	if len(res.Base) != 4*n {
 		res.Base = make([]float32, 4*n)
 		for i := range r.groups {
@@ -478,7 +512,7 @@ func (r *Renderer) first(ctx context.Context) error {
 		}
 		old.Base = nil
 	}
-	if old.Base == nil || old.Delta != nil || old.Backdrop != res.Backdrop {
+	if old.Base == nil || old.Delta != nil || old.Backdrop != res.Backdrop || old.printed != res.printed {
 		res.Dirty = res.Bounds()
 		r.unshown = res.Dirty
 	}

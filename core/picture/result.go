@@ -3,9 +3,11 @@ package picture
 import (
 	"image"
 	"io"
+	"slices"
 
 	"mobanta/core/color"
 	"mobanta/core/film"
+	"mobanta/core/press"
 	"mobanta/core/stage"
 )
 
@@ -17,7 +19,9 @@ type Result struct {
 	// Dirty is where the picture may differ from what the same renderer showed last.
 	Dirty image.Rectangle
 
+	under   film.Chain // before it is printed
 	chain   film.Chain
+	printed string // how it is printed
 	workers int
 }
 
@@ -25,6 +29,30 @@ type Result struct {
 // it is developed: premultiplied if the backdrop is transparent, laid over it
 // otherwise.
 func (r *Result) At(i int) (c color.C, a float32) { return r.chain.At(&r.Film, i) }
+
+// Changed is where the developed picture may differ from what the same renderer showed last.
+func (r *Result) Changed() image.Rectangle { return r.chain.Spread(r.Dirty, r.Bounds()) }
+
+// Plates returns the inks that the picture is printed with, none if it is not.
+func (r *Result) Plates() []*press.Ink {
+	if len(r.chain) == len(r.under) {
+		return nil
+	}
+	return r.chain[len(r.chain)-1].(film.Press).Inks()
+}
+
+// Plate returns how much of each pixel plate k covers, from 0 to 255.
+func (r *Result) Plate(k int) *image.Gray {
+	p := r.chain[len(r.chain)-1].(film.Press)
+	p.Plate = k + 1
+	out := image.NewGray(r.Bounds())
+	append(slices.Clone(r.under), p).Each(&r.Film, r.Bounds(), r.workers, func(y int, row []float32) {
+		for x := range r.W {
+			out.Pix[y*out.Stride+x] = uint8(255*max(0, min(1, 1-row[4*x])) + 0.5)
+		}
+	})
+	return out
+}
 
 // RGBA writes the picture as 8-bit sRGB in the plain view, four bytes a pixel,
 // not premultiplied; len(dst) == 4·W·H. Only the pixels of area are written.
@@ -50,7 +78,7 @@ func (r *Result) shown(x, y int) [4]byte {
 func (r *Result) mask() []bool {
 	n := r.W * r.H
 	code := make([]byte, 4*n)
-	r.chain.RGBA(r.Bare(), code, r.Bounds(), r.workers)
+	r.under.RGBA(r.Bare(), code, r.Bounds(), r.workers)
 	const threshold = 6
 	differ := func(i, j int) bool {
 		for k := range 4 {

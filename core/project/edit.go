@@ -240,6 +240,11 @@ func init() {
 		"camera.set":   plain("moved the camera", setCamera),
 		"camera.frame": plain("framed the stage", frame),
 		"backdrop.set": plain("changed the backdrop", setBackdrop),
+		"press.set":    plain("changed the press", setPress),
+		"ink.add":      plain("added an ink", addInk),
+		"ink.set":      plain("changed an ink", setInk),
+		"ink.move":     plain("moved an ink", moveInk),
+		"ink.remove":   plain("removed an ink", removeInk),
 		"time.set":     plain("moved in time", setTime),
 	}
 }

@@ -113,6 +113,7 @@ func (p *Project) Clone() *Project {
 		}
 		q.Stage.Models[i].Looks = looks
 	}
+	q.Stage.Press = p.Stage.Press.Clone()
 	q.Stage.Lights = slices.Clone(p.Stage.Lights)
 	for i := range q.Stage.Lights {
 		q.Stage.Lights[i].Parts = slices.Clone(p.Stage.Lights[i].Parts)

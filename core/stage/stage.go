@@ -9,6 +9,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/light"
 	"mobanta/core/mesh"
+	"mobanta/core/press"
 	"mobanta/core/text"
 	"mobanta/core/vec"
 )
@@ -20,6 +21,9 @@ type Stage struct {
 	Camera   Camera   `json:"camera"`
 	Backdrop Backdrop `json:"backdrop"`
 	Time     Time     `json:"time,omitzero"`
+
+	// Press is how the picture is printed, once all else has been done.
+	Press press.Press `json:"press,omitzero"`
 
 	// Suns are the lights of a document from before there were others; Settle puts
 	// them among Lights.
@@ -150,6 +154,9 @@ func (s *Stage) Check() error {
 	}
 	if len(s.Lights) > MaxLights {
 		return fmt.Errorf("stage: at most %d lights, not %d", MaxLights, len(s.Lights))
+	}
+	if err := s.Press.Check(); err != nil {
+		return fmt.Errorf("stage: %w", err)
 	}
 	ids := map[string]bool{}
 	for i := range s.Models {

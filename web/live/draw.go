@@ -171,7 +171,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	}
 	sc := job.Scene
 	s.scene, w.looks = sc, job.Looks
-	job.W, job.H, job.Samples = w.view.W, w.view.H, samples
+	job.W, job.H, job.Samples, job.Plate = w.view.W, w.view.H, samples, w.view.Plate
 	if w.view.Peek != "" {
 		if l := w.project.Look(w.view.Look); l != nil {
 			if at, ok := w.project.Catalogue().At(&l.Network, w.view.Path, network.ParseRef(w.view.Peek)); ok {
@@ -426,7 +426,7 @@ func (s *session) rest(ctx context.Context, d time.Duration) {
 // sent last.
 func (s *session) frame(res *picture.Result, want wanted, part float64, clip image.Rectangle) {
 	n := 4 * res.W * res.H
-	area := res.Dirty
+	area := res.Changed()
 	if s.other != want.view.Other { // the two sides change places with the whole
 		s.other, area = want.view.Other, res.Bounds()
 	}
@@ -628,7 +628,7 @@ func (s *session) drawBall(w wanted) {
 	st := w.project.Stage
 	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": w.view.Look}}}
 	st.Camera = stage.Camera{Azimuth: st.Camera.Azimuth, Elevation: st.Camera.Elevation, Distance: 4, Angle: 29.5, Ortho: true}
-	st.Backdrop.None = true
+	st.Backdrop.None, st.Press.On = true, false
 	sc, err := frame.Scene(&st, ballFiles{s.studio.Files}, w.looks, s.ballAt)
 	if err != nil {
 		return

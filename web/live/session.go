@@ -52,6 +52,7 @@ type said struct {
 	Path  string      `json:"path"` // of the group that is open
 	Node  string      `json:"node"`
 	Peek  string      `json:"peek"`  // "node.port", "" for the finished picture
+	Plate string      `json:"plate"` // the ink whose plate is shown alone, "" for the print
 	Other string      `json:"other"` // a look that takes the place of Look on the right-hand side, "" for none
 	Fresh bool        `json:"fresh"` // the page has no card pictures yet
 	Items []tried     `json:"items"` // of previews
