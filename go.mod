@@ -5,6 +5,7 @@ go 1.26.0
 require (
 	github.com/alexedwards/scs/v2 v2.9.0
 	github.com/coder/websocket v1.8.15
+	github.com/go-pdf/fpdf v0.9.0
 	github.com/go-rod/rod v0.116.2
 	github.com/gofrs/flock v0.13.2
 	github.com/google/uuid v1.6.0
@@ -23,7 +24,6 @@ require (
 require (
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
 	github.com/dustin/go-humanize v1.1.0 // indirect
-	github.com/go-pdf/fpdf v0.9.0 // indirect
 	github.com/inconshreveable/mousetrap v1.1.0 // indirect
 	github.com/mattn/go-isatty v0.0.24 // indirect
 	github.com/mfridman/interpolate v0.0.2 // indirect

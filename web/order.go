@@ -4,16 +4,31 @@ import (
 	"bytes"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
 
 	"mobanta/core/frame"
+	"mobanta/core/press"
 )
 
 // maxOrdered limits a picture that is ordered from a page, in pixels: each takes about
 // sixty bytes while it is drawn.
 const maxOrdered = 9 << 20
+
+// ordered is a kind of file that a picture is saved as.
+type ordered struct {
+	format        frame.Format
+	plates        bool
+	ending, media string
+}
+
+var orderedAs = map[string]ordered{
+	"8": {frame.PNG8, false, ".png", "image/png"}, "16": {frame.PNG16, false, ".png", "image/png"},
+	"plates8": {frame.Plates8, true, " plates.zip", "application/zip"}, "plates1": {frame.Plates1, true, " plates 1 bit.zip", "application/zip"},
+	"platespdf": {frame.PlatesPDF, true, " plates.pdf", "application/pdf"},
+}
 
 // savePicture draws the picture as ordered and sends it as a file. Orders are filled one
 // by one, while nobody waits for anything more urgent.
@@ -33,9 +48,12 @@ func (v *Server) savePicture(c *echo.Context) error {
 	if err := o.Check(); err != nil || o.W*o.H > maxOrdered {
 		return fmt.Errorf("frame: a picture has a width and a height in whole pixels, at most %d million in all, such as 3840 × 2160, and 1 to 256 positions in each", maxOrdered>>20)
 	}
-	format := frame.PNG8
-	if number("bits") == 16 {
-		format = frame.PNG16
+	kind, ok := orderedAs[c.QueryParam("as")]
+	if !ok {
+		kind = orderedAs["8"]
+	}
+	if p := &st.Project.Stage.Press; kind.plates && (!p.On || !slices.ContainsFunc(p.Inks, func(k press.Ink) bool { return !k.Off })) {
+		return frame.ErrNoPress
 	}
 	done, err := v.drawing.Wait(c.Request().Context())
 	if err != nil {
@@ -47,11 +65,11 @@ func (v *Server) savePicture(c *echo.Context) error {
 		return err
 	}
 	var buf bytes.Buffer
-	if err := pic.Write(&buf, format); err != nil {
+	if err := pic.Write(&buf, kind.format); err != nil {
 		return err
 	}
 	v.live.Air.Soon()
-	c.Response().Header().Set("Content-Disposition", attached(fmt.Sprintf("%s %dx%d.png", fileName(st.Project.Name), o.W, o.H)))
+	c.Response().Header().Set("Content-Disposition", attached(fmt.Sprintf("%s %dx%d%s", fileName(st.Project.Name), o.W, o.H, kind.ending)))
 	c.Response().Header().Set("Cache-Control", "no-store")
-	return c.Blob(http.StatusOK, "image/png", buf.Bytes())
+	return c.Blob(http.StatusOK, kind.media, buf.Bytes())
 }

@@ -26,7 +26,7 @@ func TestAPictureIsSaved(t *testing.T) {
 		f     frame.Format
 	}{
 		{"w=90&h=60&samples=4&bits=8", frame.Order{W: 90, H: 60, Samples: 4}, frame.PNG8},
-		{"w=64&h=64&samples=1&bits=16&backdrop=none", frame.Order{W: 64, H: 64, Samples: 1, Clear: true}, frame.PNG16},
+		{"w=64&h=64&samples=1&as=16&backdrop=none", frame.Order{W: 64, H: 64, Samples: 1, Clear: true}, frame.PNG16},
 	} {
 		res := s.answer("GET", "/p/"+s.id+"/save.png?"+c.query, "", nil)
 		require.Equal(t, 200, res.StatusCode)

@@ -61,9 +61,9 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 	c.Flags().StringVar(&f.sun, "sun", "", "AZIMUTH,ELEVATION of the first sun")
 	c.Flags().Float64Var(&f.time, "time", unsaid, "the moment to show, in seconds; that of the project if left out")
 	c.Flags().StringVar(&f.camera, "camera", "", "AZIMUTH,ELEVATION to look from, framed anew")
-	c.Flags().IntVar(&f.bits, "bits", 8, "bits in a channel of a PNG, 8 or 16")
+	c.Flags().IntVar(&f.bits, "bits", 8, "bits in a channel of a PNG, 8 or 16; of plates 8 or 1")
 	c.Flags().BoolVar(&f.clear, "transparent", false, "no backdrop: clear where there is no model")
-	c.Flags().StringVar(&f.out, "out", "", "file to write, .png or .pfm")
+	c.Flags().StringVar(&f.out, "out", "", "file to write: .png, .pfm, or the plates of the press as .zip or .pdf")
 	c.MarkFlagsMutuallyExclusive("bundle", "model")
 	c.MarkFlagsOneRequired("bundle", "model")
 	if err := c.MarkFlagRequired("out"); err != nil {
@@ -74,11 +74,11 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 
 func render(ctx context.Context, f *renderFlags) error {
 	ext := strings.ToLower(filepath.Ext(f.out))
-	if ext != ".png" && ext != ".pfm" {
-		return fmt.Errorf("--out must end in .png or .pfm, not %q", ext)
+	if !slices.Contains([]string{".png", ".pfm", ".zip", ".pdf"}, ext) {
+		return fmt.Errorf("--out must end in .png or .pfm, or for plates in .zip or .pdf, not %q", ext)
 	}
-	if f.bits != 8 && f.bits != 16 {
-		return fmt.Errorf("--bits must be 8 or 16, not %d", f.bits)
+	if f.bits != 8 && !(f.bits == 16 && ext != ".zip") && !(f.bits == 1 && ext == ".zip") {
+		return fmt.Errorf("--bits must be 8 or 16, of plates in a .zip 8 or 1, not %d", f.bits)
 	}
 	if f.samples < 1 || f.samples > picture.MaxSamples {
 		return fmt.Errorf("--samples must lie between 1 and %d, not %d", picture.MaxSamples, f.samples)
@@ -147,6 +147,12 @@ func render(ctx context.Context, f *renderFlags) error {
 	switch {
 	case ext == ".pfm":
 		format = frame.PFM
+	case ext == ".pdf":
+		format = frame.PlatesPDF
+	case ext == ".zip" && f.bits == 1:
+		format = frame.Plates1
+	case ext == ".zip":
+		format = frame.Plates8
 	case f.bits == 16:
 		format = frame.PNG16
 	}

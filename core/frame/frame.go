@@ -116,6 +116,12 @@ func (p *Picture) Write(w io.Writer, f Format) error {
 		return p.result.WritePNG(w, 16)
 	case PFM:
 		return p.result.WritePFM(w)
+	case Plates8:
+		return p.writePlates(w, 8)
+	case Plates1:
+		return p.writePlates(w, 1)
+	case PlatesPDF:
+		return p.writePDF(w)
 	}
-	return fmt.Errorf("frame: a picture is written as %s, %s or %s, not as %.20q", PNG8, PNG16, PFM, f)
+	return fmt.Errorf("frame: a picture is written as %s, %s or %s, plates as %s, %s or %s, not as %.20q", PNG8, PNG16, PFM, Plates8, Plates1, PlatesPDF, f)
 }

@@ -13,6 +13,7 @@ import (
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/press"
 	"mobanta/core/project"
 	"mobanta/core/stage"
 	"mobanta/core/text"
@@ -410,6 +411,22 @@ func (p *Pages) functions() template.FuncMap {
 		"points":     points,
 		"parts":      parts,
 		"partID":     stage.PartID,
+		"pressSets":  func() []press.Set { return press.Sets },
+		"pressSpots": func() any { return press.Spots },
+		"pressNumbers": func(k press.Press) []pressNumber {
+			return []pressNumber{
+				{"tooth", "tooth", "", "How much less ink the paper takes in its hollows", k.Tooth, 0, 1, 0},
+				{"gain", "gain", "", "By how much half tones come out fuller", k.Gain, 0, 0.5, 0},
+				{"slip", "slip", "‰", "How far plates lie off the first one, in thousandths of the picture's height", k.Slip, 0, 10, 0},
+				{"rough", "rough", "", "How uneven the edges of ink are", k.Rough, 0, 1, 0},
+				{"limit", "limit", "layers", "Of all inks upon each other; 0 for none", k.Limit, 0, press.MaxInks, 0}}
+		},
+		"inkNumbers": func(k press.Ink) []pressNumber {
+			return []pressNumber{
+				{"opacity", "opacity", "", "0 lets through what it does not swallow, 1 covers what lies below", k.Opacity, 0, 1, 0},
+				{"density", "density", "", "Cells in the height of the picture", k.Density, 5, 200, 60},
+				{"angle", "angle", "°", "Of its screen", k.Angle, -90, 90, 45}}
+		},
 		"lightKinds": func() []light.Kind { return light.Kinds },
 		"lightKind":  project.KindName,
 		"hex":        hex,
@@ -466,4 +483,10 @@ func (p *Pages) functions() template.FuncMap {
 // Types lists what an input of a formula may carry.
 func (d *Desk) Types() []network.Type {
 	return []network.Type{network.Tone, network.Color, network.Vector}
+}
+
+// pressNumber is a number of the press or of an ink, as the stage panel shows it.
+type pressNumber struct {
+	Key, Name, Unit, Help    string
+	Value, Min, Max, Default float64
 }

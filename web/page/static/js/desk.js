@@ -87,7 +87,8 @@ function rim() {
   const title = document.querySelector(`#card-${CSS.escape(node || "none")} b`)?.textContent ?? node;
   const range = network.ranges.get(state.peek);
   const values = range && (range[0] || range[1]) ? `, ${network.round(range[0])} to ${network.round(range[1])}` : "";
-  $("rim-what").textContent = state.peek ? `Peek: ${title}, ${port}${values}` : "Finish";
+  $("rim-what").textContent = state.peek ? `Peek: ${title}, ${port}${values}` : state.plate ? `Plate: ${document.querySelector(`[data-plate="${CSS.escape(state.plate)}"]`)?.dataset.name ?? state.plate}` : "Finish";
+  for (const el of document.querySelectorAll("[data-plate]")) el.setAttribute("aria-pressed", state.plate === el.dataset.plate);
   for (const el of document.querySelectorAll("[data-peek]")) el.setAttribute("aria-pressed", state.peek.startsWith(`${el.dataset.peek}.`));
 }
 
@@ -96,7 +97,7 @@ let fresh = true; // whether card pictures are wanted anew
 /** Tells the server what this page looks at. */
 function view() {
   if (!picture) return;
-  live.view({ ...picture.size(), look: state.look, path: state.path, node: state.node, peek: state.peek, other: state.other, tool: picture.current, fresh });
+  live.view({ ...picture.size(), look: state.look, path: state.path, node: state.node, peek: state.peek, plate: state.plate, other: state.other, tool: picture.current, fresh });
   fresh = false;
 }
 
@@ -209,7 +210,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-frame],[data-save],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-save],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el, e.shiftKey);
@@ -219,6 +220,11 @@ document.addEventListener("click", async (e) => {
     e.preventDefault();
     choose("", { look: d.lookTab });
   } else if (d.peek) peek(d.peek);
+  else if (d.plate) {
+    state.plate = state.plate === d.plate ? "" : d.plate;
+    rim();
+    view();
+  }
   else if (d.light) takeLight(d.light);
   else if (d.pick) openPicker(d.pick);
   else if (d.act) {
@@ -529,6 +535,7 @@ document.addEventListener("htmx:after:swap", (e) => {
   if (e.target.id === "top") paintChecks();
   if (e.target.id === "network" || e.target.id === "list") network.attach(e.target);
   if (e.target.id === "hint") picture.showLight();
+  if (e.target.id === "stage") rim();
   // Where the chosen node is gone, or none was named, the server chose another;
   // it also knows which group is open.
   const on = $("bench-of");

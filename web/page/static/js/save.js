@@ -25,7 +25,7 @@ function says(text, bad = false) {
 }
 
 async function save() {
-  const q = new URLSearchParams({ w: $("save-w").value, h: $("save-h").value, samples: $("save-samples").value, bits: $("save-bits").value, backdrop: $("save-backdrop").value });
+  const q = new URLSearchParams({ w: $("save-w").value, h: $("save-h").value, samples: $("save-samples").value, as: $("save-bits").value, backdrop: $("save-backdrop").value });
   const began = performance.now();
   order?.abort();
   order = new AbortController();
@@ -33,7 +33,7 @@ async function save() {
   $("save-go").disabled = true;
   says(`Drawing ${q.get("w")} × ${q.get("h")} pixels…`);
   try {
-    const res = await fetch(`${base}/save.png?${q}`, { signal: order.signal, headers: { Accept: "image/png, application/json" } });
+    const res = await fetch(`${base}/save.png?${q}`, { signal: order.signal, headers: { Accept: "image/png, application/zip, application/pdf, application/json" } });
     if (!res.ok) return says((await res.json()).error, true);
     const blob = await res.blob();
     const name = decodeURIComponent(/filename\*=UTF-8''([^;]+)/i.exec(res.headers.get("Content-Disposition"))?.[1] ?? "") || /filename="?([^";]+)/.exec(res.headers.get("Content-Disposition"))?.[1] || "picture.png";

@@ -13,6 +13,7 @@ export const state = {
   selected: new Set(), // nodes chosen beside the one
   light: body.dataset.inHand,
   peek: "", // "node.port"
+  plate: "", // the ink whose plate is shown alone
   other: "", // the look that is compared with
   was: "", // the look that was open before
   version: Number(body.dataset.version),
