@@ -46,17 +46,22 @@ func Keeper() *mesh.Mesh {
 	brim.Join(mesh.Torus(0.82, 0.1, 144, 28), vec.Place(vec.V{0, 1.88, 0}, vec.V{}, 1))
 	add(m, "brim", "#E7DEC8", brim)
 	add(m, "bobble", "#E7DEC8", placedBall(vec.V{0, 2.72, 0}, vec.V{0.17, 0.17, 0.17}))
+	paint(m)
+	return m
+}
+
+// turnedRound returns a profile from its other end.
+// paint paints each part in its own colour.
+func paint(m *mesh.Mesh) {
 	m.Paint, m.PaintEncoded = make([][4]float32, len(m.Positions)), true
-	for f, part := range m.FacePart { // each part in its own colour
+	for f, part := range m.FacePart {
 		e := m.Parts[part].Color.Encoded()
 		for _, c := range m.Face(f) {
 			m.Paint[c.Pos] = [4]float32{e[0], e[1], e[2], 1}
 		}
 	}
-	return m
 }
 
-// turnedRound returns a profile from its other end.
 func turnedRound(profile []vec.V) []vec.V {
 	out := make([]vec.V, len(profile))
 	for i, p := range profile {

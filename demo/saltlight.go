@@ -26,7 +26,7 @@ type Sample struct {
 }
 
 // Samples lists the sample projects; the first is the one that the studio opens.
-var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}, {"the-keeper", Keep}}
+var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}, {"the-keeper", Keep}, {"comic-page", ComicPage}, {"printed-buoy", Printed}}
 
 // prop is a model of a sample, and which look its parts wear.
 type prop struct {
