@@ -127,3 +127,54 @@ func TestATextureAtItsSizeAndAsTheSurface(t *testing.T) {
 	d.until("nothing is said to be wrong", `() => document.querySelector(".toast:not([hidden])")?.textContent?.includes("wrong") !== true`)
 	d.until("its creases", `() => Boolean(document.querySelector('[aria-label^="Creases of "]'))`)
 }
+
+// Dots are found by that word and go between the bands and the finish by one press; one more and
+// they are in the ramp's own colours. The magnifier shows them as they are; the press puts the picture
+// on plates, which are saved.
+func TestDotsFromTheSearchToThePlates(t *testing.T) {
+	d := start(t, "demo", "/p/saltlight?node=bands")
+	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
+	d.settled()
+	v := d.version()
+	d.find("dots", "Halftone")
+	d.press(input.Enter)
+	d.stored(v)
+	assert.Greater(t, d.pixels("#1A1B24"), 3000, "black dots")
+	v = d.version()
+	d.until("its bench", `() => document.querySelector("#bench [data-strip]") && [...document.querySelectorAll("#bench select")].some((s) => s.getAttribute("aria-label") === "Inks")`)
+	before := d.pixels("#1A1B24")
+	d.eval(`() => { const s = document.querySelector('#bench select[aria-label="Inks"]'); s.value = "ramp"; s.dispatchEvent(new Event("change", { bubbles: true })); return "" }`)
+	d.stored(v)
+	assert.Less(t, d.pixels("#1A1B24"), before/2, "the ramp's own in their place")
+	assert.Greater(t, d.pixels("#D4843F"), 1000)
+
+	d.eval(`() => { document.activeElement.blur(); return "" }`)
+	for _, want := range []string{"magnified 1:1", "magnified 4:1", "magnify"} {
+		d.press(input.Quote)
+		d.until(want, `w => document.getElementById("magnify").textContent === w && document.getElementById("loupe").hidden === (w === "magnify")`, want)
+		if want == "magnified 4:1" {
+			same := d.eval(`() => {
+				const g = document.getElementById("loupe"), c = document.getElementById("picture"), p = g.getContext("2d").getImageData(2, 2, 1, 1).data;
+				const x = Math.round(c.width / 2 - 21), y = Math.round(c.height / 2 - 21), q = c.getContext("2d").getImageData(x, y, 1, 1).data;
+				return String(p[0] === q[0] && p[1] === q[1] && p[2] === q[2]);
+			}`)
+			assert.Equal(t, "true", same, "a pixel is four wide")
+		}
+	}
+
+	d.press(input.Digit5)
+	d.until("the press", `() => [...document.querySelectorAll("#stage h2")].some((e) => e.textContent === "Press")`)
+	v = d.version()
+	d.eval(`() => { [...document.querySelectorAll("#stage button")].find((b) => b.textContent.trim() === "Three spot inks").click(); return "" }`)
+	d.stored(v)
+	d.until("its plates", `() => document.querySelectorAll("[data-plate]:not(:disabled)").length === 3`)
+	d.eval(`() => { document.querySelector('[data-plate="dark"]').click(); return "" }`)
+	d.until("a plate alone, black on white", `() => { const s = mobanta.picture.shown; if (!(s?.done && s.seq >= mobanta.live.seq)) return false; const p = document.getElementById("picture").getContext("2d").getImageData(0, 0, 200, 200).data; for (let i = 0; i < p.length; i += 4) if (p[i] !== p[i + 1] || p[i] !== p[i + 2]) return false; return true }`)
+	assert.Equal(t, "Plate: Night", d.eval(`() => document.getElementById("rim-what").textContent`))
+	d.eval(`() => { document.querySelector('[data-plate="dark"]').click(); return "" }`)
+	d.settled()
+	for as, begins := range map[string]string{"plates8": "PK", "plates1": "PK", "platespdf": "%PDF-"} {
+		got := d.eval(`async (as) => { const r = await fetch(location.pathname + "/save.png?w=120&h=80&samples=1&as=" + as); const b = new Uint8Array(await r.arrayBuffer()); return r.status + " " + String.fromCharCode(...b.slice(0, 5)) }`, as)
+		assert.True(t, strings.HasPrefix(got, "200 "+begins), "%s: %q", as, got)
+	}
+}

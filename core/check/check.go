@@ -52,8 +52,8 @@ type input struct {
 
 // rules are the checks, those of the stage first.
 var (
-	stageRules = []func(*input){bare, unlit, coarse}
-	lookRules  = []func(*input){unread, loose, image, rough, bounced, wide, empty, clipped, constant, deep, mixed, folded, grain, broken, unpainted, stiff}
+	stageRules = []func(*input){bare, unlit, coarse, pressed}
+	lookRules  = []func(*input){unread, loose, image, rough, bounced, wide, empty, clipped, constant, deep, mixed, folded, grain, broken, unpainted, stiff, fineDots, unprinted}
 	pairRules  = []func(*input){near}
 )
 

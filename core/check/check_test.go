@@ -109,6 +109,12 @@ func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 		{"paint/", "it is white everywhere", []project.Edit{{Op: "node.add", Kind: "painted-values"}, {Op: "node.add", Kind: "blend"}, wire("n2.colour", "n6.base"), wire("n5.colour", "n6.over"), wire("n6.colour", "n4.colour")}},
 		{"stiff/", "only its vertices move", []project.Edit{{Op: "model.add", Name: "bare", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.remove", ID: "model1"},
 			{Op: "node.add", Kind: "noise"}, wire("n5.tone", "n4.displace")}},
+		{"dots/", "what can be seen of it is grey", []project.Edit{{Op: "node.add", Kind: "halftone", From: "n2.colour", After: true}, {Op: "node.input", Node: "n5", Key: "density", Value: 500.0}}},
+		{"printed/", "it is all paper in view", []project.Edit{{Op: "node.add", Kind: "halftone", From: "n2.colour", After: true}, {Op: "node.input", Node: "n5", Key: "none", Value: -0.5}, {Op: "node.input", Node: "n5", Key: "full", Value: -1.0}}},
+		{"printed/", "prints with one ink", []project.Edit{{Op: "node.add", Kind: "stipple", To: "n4.colour"}, {Op: "unwire", From: "n2.colour", To: "n5.paper"}, {Op: "node.set", Node: "n5", Key: "inks", Value: "ramp"}}},
+		{"press", "blank paper", []project.Edit{{Op: "press.set", Key: "set", Value: "black"}, {Op: "ink.remove", ID: "black"}}},
+		{"beat/", "a coarse pattern of their own", []project.Edit{{Op: "press.set", Key: "set", Value: "three"}, {Op: "ink.set", ID: "cool", Key: "angle", Value: 100.0}}},
+		{"layers", "may lie upon each other", []project.Edit{{Op: "press.set", Key: "set", Value: "process"}, {Op: "press.set", Key: "limit", Value: 0.0}}},
 		{"steps/", "is subdivided not at all, not twice", []project.Edit{{Op: "model.add", Name: "cast", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.set", ID: "model2", Key: "steps", Value: 2.0}}},
 	} {
 		t.Run(c.key+" "+c.says, func(t *testing.T) {

@@ -34,6 +34,7 @@ var halftone = &Kind{
 	Prepare: preparePrint(func(get func(string) any) any {
 		return halftoneData{pattern.Spot(get("spot").(string)), get("picture").(string)}
 	}),
+	Ways:   []Way{Shaded},
 	Beside: "tone",
 	Brief: func(a *About) string {
 		return a.Choice("spot") + ", " + a.Input("density") + " at " + a.Input("angle") + "°"

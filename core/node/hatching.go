@@ -33,6 +33,7 @@ var hatching = &Kind{
 	NeedsFor:  printNeeds,
 	Elsewhere: printElsewhere,
 	Prepare:   preparePrint(func(get func(string) any) any { return int(math.Round(get("layers").(float64))) }),
+	Ways:      []Way{Shaded},
 	Beside:    "tone",
 	Brief: func(a *About) string {
 		return Counted(int(a.Setting("layers").(float64)), "layer") + ", " + a.Input("density")

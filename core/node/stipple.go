@@ -22,6 +22,7 @@ var stipple = &Kind{
 	NeedsFor:  printNeeds,
 	Elsewhere: printElsewhere,
 	Prepare:   preparePrint(func(func(string) any) any { return nil }),
+	Ways:      []Way{Shaded},
 	Beside:    "tone",
 	Brief:     func(a *About) string { return a.Input("density") + ", dots of " + a.Input("dot") },
 	Strip:     OnPage,

@@ -6,7 +6,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/color"
 	"mobanta/core/network"
+	"mobanta/core/press"
 	"mobanta/core/project"
 )
 
@@ -92,4 +94,69 @@ func TestANodeGoesBehindAnother(t *testing.T) {
 	text := p.Looks[0].Network.String()
 	assert.Contains(t, text, "n6 noise place<n7.vector")
 	assert.Contains(t, text, "n7 place place<n5.vector")
+}
+
+// Dots go between the bands and the finish by one press: they read what the bands are cut from.
+func TestAPatternGoesBehindBands(t *testing.T) {
+	for _, kind := range []string{"halftone", "hatching", "stipple"} {
+		for _, e := range []project.Edit{{Op: "node.add", Kind: kind, From: "n2.colour", After: true}, {Op: "node.add", Kind: kind, To: "n4.colour"}} {
+			n, _, err := wayed(t, e)
+			require.NoError(t, err)
+			assert.Contains(t, n.String(), "n5 "+kind+" paper<n2.colour tone<n1.tone")
+			assert.Contains(t, n.String(), "n4 finish colour<n5.colour")
+		}
+		n, o, err := wayed(t, project.Edit{Op: "way.add", Kind: kind, Key: "shadows"})
+		require.NoError(t, err)
+		assert.Equal(t, "n5", o.Created)
+		assert.Contains(t, n.String(), "paper<n2.colour")
+		assert.Contains(t, n.String(), "tone<n1.tone")
+		d := n.Node("n5")
+		assert.Equal(t, []any{0.125, 0.5}, []any{d.In["full"].Value, d.In["none"].Value}, "from within the darkest band to where the third begins")
+		assert.Equal(t, color.MustHex("#2B2D38"), d.In["ink"].Value)
+	}
+	p := project.New("x")
+	_, err := p.Apply(&project.Edit{Op: "node.remove", Look: p.Looks[0].ID, Node: "n2"})
+	require.NoError(t, err)
+	_, err = p.Apply(&project.Edit{Op: "way.add", Look: p.Looks[0].ID, Kind: "halftone", Key: "shadows"})
+	assert.ErrorContains(t, err, "no bands")
+}
+
+func TestThePressIsSetUp(t *testing.T) {
+	p := project.New("x")
+	do := func(e project.Edit) error {
+		_, err := p.Apply(&e)
+		return err
+	}
+	require.NoError(t, do(project.Edit{Op: "press.set", Key: "on", Value: true}))
+	require.Len(t, p.Stage.Press.Inks, 4)
+	require.NoError(t, do(project.Edit{Op: "press.set", Key: "paper", Value: "#FFEECC"}))
+	require.NoError(t, do(project.Edit{Op: "press.set", Key: "set", Value: "three"}))
+	assert.Equal(t, color.MustHex("#FFEECC"), p.Stage.Press.Paper, "the paper stays")
+	for key, v := range map[string]float64{"tooth": 0.2, "gain": 0.1, "slip": 3, "rough": 0.4, "limit": 2} {
+		require.NoError(t, do(project.Edit{Op: "press.set", Key: key, Value: v}))
+	}
+	require.NoError(t, do(project.Edit{Op: "ink.add"}))
+	require.NoError(t, do(project.Edit{Op: "ink.set", ID: "ink1", Key: "name", Value: " Gold "}))
+	for key, v := range map[string]any{"color": "#AA8833", "spot": "line", "off": true, "opacity": 0.5, "density": 80.0, "angle": 12.0} {
+		require.NoError(t, do(project.Edit{Op: "ink.set", ID: "ink1", Key: key, Value: v}))
+	}
+	require.NoError(t, do(project.Edit{Op: "ink.move", ID: "ink1", Index: 0}))
+	k := p.Clone().Stage.Press
+	assert.Equal(t, press.Ink{ID: "ink1", Name: "Gold", Color: color.MustHex("#AA8833"), Opacity: 0.5, Spot: "line", Density: 80, Angle: 12, Off: true}, k.Inks[0])
+	assert.Equal(t, [5]float64{0.2, 0.1, 3, 0.4, 2}, [5]float64{k.Tooth, k.Gain, k.Slip, k.Rough, k.Limit})
+	require.NoError(t, do(project.Edit{Op: "ink.remove", ID: "ink1"}))
+	assert.Len(t, p.Stage.Press.Inks, 3)
+	assert.Len(t, k.Inks, 4, "the clone has its own")
+	require.NoError(t, do(project.Edit{Op: "press.set", Key: "on", Value: false}))
+	assert.False(t, p.Stage.Press.On)
+	for _, e := range []project.Edit{{Op: "press.set", Key: "set", Value: "gold"}, {Op: "press.set", Key: "heart", Value: 1.0}, {Op: "press.set", Key: "on", Value: 1.0}, {Op: "press.set", Key: "paper", Value: "pale"},
+		{Op: "press.set", Key: "tooth", Value: "much"}, {Op: "ink.set", ID: "gone", Key: "name", Value: "x"}, {Op: "ink.set", ID: "warm", Key: "name", Value: ""}, {Op: "ink.set", ID: "warm", Key: "off", Value: 1.0},
+		{Op: "ink.set", ID: "warm", Key: "color", Value: "red"}, {Op: "ink.set", ID: "warm", Key: "heart", Value: 1.0}, {Op: "ink.move", ID: "warm", Index: 9}, {Op: "ink.move", ID: "gone"}, {Op: "ink.remove", ID: "gone"}} {
+		assert.Error(t, do(e), "%+v", e)
+	}
+	// What cannot be printed is not stored.
+	for _, e := range []project.Edit{{Op: "press.set", Key: "tooth", Value: 5.0}, {Op: "ink.set", ID: "warm", Key: "density", Value: 0.0}, {Op: "ink.set", ID: "warm", Key: "spot", Value: "heart"}} {
+		_, err := p.Clone().Apply(&e)
+		assert.Error(t, err, "%+v", e)
+	}
 }

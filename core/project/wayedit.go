@@ -3,6 +3,7 @@ package project
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"mobanta/core/color"
 	"mobanta/core/network"
@@ -47,6 +48,8 @@ func addWay(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 		w.vary(mask)
 	case node.Raised:
 		w.raise(mask)
+	case node.Shaded:
+		w.shade(mask.Node, e.From)
 	}
 	if w.err != nil {
 		return w.err
@@ -158,6 +161,50 @@ func (w *ways) vary(mask network.Ref) {
 			sums[c.from] = sum
 		}
 		w.wire(network.Ref{Node: sum, Port: "value"}, c.to.Node, c.to.Port)
+	}
+}
+
+// shade puts a pattern behind the bands that an output belongs to, or behind the first that the look
+// has, and lets it print from the darkest, in that one's colour, to where the third begins.
+func (w *ways) shade(id, from string) {
+	bands := func(d *network.Node) []color.Stop {
+		if d == nil || node.ConcernsOf(d).Bands == "" {
+			return nil
+		}
+		s := w.cat.Of(d).Setting(node.ConcernsOf(d).Bands)
+		if s == nil {
+			return nil
+		}
+		stops, _ := d.Value(s).([]color.Stop)
+		return stops
+	}
+	ramp := w.n.Node(network.ParseRef(from).Node)
+	for i := range w.n.Nodes {
+		if bands(ramp) == nil {
+			ramp = &w.n.Nodes[i]
+		}
+	}
+	stops := bands(ramp)
+	if w.err != nil {
+		return
+	}
+	if len(stops) < 2 {
+		w.err = errors.New("project: there are no bands that it could print in: add a ramp first")
+		return
+	}
+	if w.err = w.n.After(w.cat, id, network.Ref{Node: ramp.ID, Port: w.cat.Of(ramp).Outputs[0].Key}); w.err == nil {
+		w.err = beside(w.n, w.cat, id)
+	}
+	stops = slices.Clone(stops)
+	color.SortStops(stops)
+	none := 1.0
+	if len(stops) > 2 {
+		none = float64(stops[2].At)
+	}
+	for key, v := range map[string]any{"ink": stops[0].Color, "full": float64(stops[1].At) / 2, "none": none} {
+		if w.err == nil {
+			w.err = w.n.SetConstant(w.cat, id, key, v)
+		}
 	}
 }
 
