@@ -47,18 +47,29 @@ var halftone = &Kind{
 		cell, distance := c.Out[2], c.Out[3]
 		var also spots
 		if cell != nil || distance != nil {
-			also = func(i int, x, y float32) {
-				x, y = x+offset[0][i], y+offset[1][i]
-				if cell != nil {
-					cell[0][i] = printChance(x, y)
-				}
-				if distance != nil {
-					distance[0][i] = float32(math.Hypot(float64(x)-math.Floor(float64(x))-0.5, float64(y)-math.Floor(float64(y))-0.5))
+			also = func(x, y Plane) {
+				for i := range x {
+					x, y := x[i]+offset[0][i], y[i]+offset[1][i]
+					if cell != nil {
+						cell[0][i] = printChance(x, y)
+					}
+					if distance != nil {
+						distance[0][i] = float32(math.Hypot(float64(x)-math.Floor(float64(x))-0.5, float64(y)-math.Floor(float64(y))-0.5))
+					}
 				}
 			}
 		}
-		c.print(printOwn, printOwn+1, func(i int, x, y, foot, a float32, _ int) float32 {
-			return inks.of(foot, 2*soft[i]).At(x+offset[0][i], y+offset[1][i], a)
+		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
+			for i, a := range asked {
+				switch {
+				case !(a > 0):
+					ink[i] = 0
+				case a >= 1:
+					ink[i] = 1
+				default:
+					ink[i] = inks.of(foot[i], 2*soft[i]).At(x[i]+offset[0][i], y[i]+offset[1][i], a)
+				}
+			}
 		}, also)
 	},
 }
@@ -106,24 +117,25 @@ func pictureScreen(pic *pixmap.Pixmap) *pattern.Screen {
 // inksOf is a screen as pixels show it that cover more or less of a cell: of those of a batch many
 // cover as much.
 type inksOf struct {
-	screen     *pattern.Screen
-	foot, soft int
-	ink        *pattern.Ink
-	known      [64]struct {
+	screen             *pattern.Screen
+	lastFoot, lastSoft float32
+	ink                *pattern.Ink
+	known              [64]struct {
 		foot, soft int
 		ink        *pattern.Ink
 	}
 }
 
 func (k *inksOf) of(foot, soft float32) *pattern.Ink {
-	f, s := pattern.FootStep(foot), pattern.SoftStep(soft)
-	if k.ink != nil && f == k.foot && s == k.soft {
+	if foot == k.lastFoot && soft == k.lastSoft && k.ink != nil {
 		return k.ink
 	}
+	k.lastFoot, k.lastSoft = foot, soft
+	f, s := pattern.FootStep(foot), pattern.SoftStep(soft)
 	e := &k.known[(f*7+s)&63]
 	if e.ink == nil || e.foot != f || e.soft != s {
 		e.foot, e.soft, e.ink = f, s, k.screen.Ink(f, s)
 	}
-	k.foot, k.soft, k.ink = f, s, e.ink
+	k.ink = e.ink
 	return k.ink
 }

@@ -52,39 +52,62 @@ var hatching = &Kind{
 		cell, distance := c.Out[2], c.Out[3]
 		var also spots
 		if cell != nil || distance != nil {
-			also = func(i int, x, y float32) {
-				if cell != nil {
-					cell[0][i] = printChance(x+0.5, 0)
-				}
-				if distance != nil {
-					distance[0][i] = float32(math.Abs(float64(x) - math.Round(float64(x))))
+			also = func(x, y Plane) {
+				for i, x := range x {
+					if cell != nil {
+						cell[0][i] = printChance(x+0.5, 0)
+					}
+					if distance != nil {
+						distance[0][i] = float32(math.Abs(float64(x) - math.Round(float64(x))))
+					}
 				}
 			}
 		}
-		c.print(printOwn, printOwn+1, func(i int, x, y, foot, a float32, _ int) float32 {
-			if !(a > 0) {
-				return 0
-			}
-			if turn[i] != turned {
-				turned = turn[i]
+		var shared *pattern.Shared
+		var share [pattern.MaxLayers]float32
+		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
+			for i, a := range asked {
+				if !(a > 0) {
+					ink[i] = 0
+					continue
+				}
+				if a >= 1 {
+					ink[i] = 1
+					continue
+				}
+				if turn[i] != turned {
+					turned = turn[i]
+					for l := range h.Layers {
+						s, k := math.Sincos(float64(turned) * pattern.Turns[l] * math.Pi / 180)
+						cos[l], sin[l] = float32(k), float32(s)
+					}
+				}
+				if seeds[i] != seeded {
+					seeded = seeds[i]
+					h.Seed = texture.SeedOf(seeded)
+				}
+				h.Full, h.Wobble, h.Breaks = max(0.02, min(0.98, next[i])), max(0, min(4, wobble[i])), max(0, min(0.5, breaks[i]))
+				h.Length, h.Taper, h.Rough = length[i], max(0, min(1, taper[i])), max(0, min(1, rough[i]))
+				switch {
+				case c.Const[printOwn+3]:
+					if shared == nil {
+						shared = memo(c, h.Shared)
+					}
+					if !shared.Of(&h) {
+						shared = h.Shared()
+					}
+					shared.At(a, &share)
+				default:
+					share = h.Shares(a)
+				}
+				free := float32(1)
 				for l := range h.Layers {
-					s, k := math.Sincos(float64(turned) * pattern.Turns[l] * math.Pi / 180)
-					cos[l], sin[l] = float32(k), float32(s)
+					if s := share[l]; s > 0 {
+						free *= 1 - h.Stroke(x[i]*cos[l]+y[i]*sin[l], y[i]*cos[l]-x[i]*sin[l], s, foot[i], l)
+					}
 				}
+				ink[i] = 1 - free
 			}
-			if seeds[i] != seeded {
-				seeded = seeds[i]
-				h.Seed = texture.SeedOf(seeded)
-			}
-			h.Full, h.Wobble, h.Breaks = max(0.02, min(0.98, next[i])), max(0, min(4, wobble[i])), max(0, min(0.5, breaks[i]))
-			h.Length, h.Taper, h.Rough = length[i], max(0, min(1, taper[i])), max(0, min(1, rough[i]))
-			free := float32(1)
-			for l, share := range h.Shares(a) {
-				if share > 0 {
-					free *= 1 - h.Stroke(x*cos[l]+y*sin[l], y*cos[l]-x*sin[l], share, foot, l)
-				}
-			}
-			return 1 - free
 		}, also)
 	},
 }

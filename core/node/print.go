@@ -88,64 +88,92 @@ func printElsewhere(_ any, input int) []sample.Variant {
 	return nil
 }
 
-// sheet is where a point lies on what is printed on, in its units, how much a pixel covers of one,
-// and how much of what is seen there is of this sheet.
-type sheet struct{ x, y, foot, part float32 }
+// sheet is where the points of a batch lie on what is printed on, in its units, how much a pixel
+// covers of one, and how much of what is seen there is of this sheet; nil for all.
+type sheet struct{ x, y, foot, part Plane }
 
-// sheets returns those on which the batch's point i lies: one, but three at most from three sides.
-func (c *Call) sheets(i int, laid string, at *anchor, out *[3]sheet) []sheet {
-	k := c.Lo + i
+// sheets returns those on which the batch lies: one, but three from three sides. They are scratch.
+func (c *Call) sheets(laid string, room func() Plane) []sheet {
+	n := c.N
+	one := sheet{x: room(), y: room(), foot: room()}
 	if in := c.In[printPlace]; in != nil {
-		s := sheet{in[0][i], in[1][i], 0, 1}
+		copy(one.x, in[0])
+		copy(one.y, in[1])
+		clear(one.foot)
 		if !c.Const[printPlace] && len(c.More) >= 2 {
 			u, v := c.Elsewhere(0), c.Elsewhere(1)
-			most := float32(0)
-			for a := range 2 {
-				du, dv := u[a][i]-in[a][i], v[a][i]-in[a][i]
-				if d := du*du + dv*dv; d > most {
-					most = d
+			for i := range n {
+				most := float32(0)
+				for a := range 2 {
+					du, dv := u[a][i]-in[a][i], v[a][i]-in[a][i]
+					if d := du*du + dv*dv; d > most {
+						most = d
+					}
 				}
+				one.foot[i] = 2 * vec.Sqrt(most)
 			}
-			s.foot = 2 * vec.Sqrt(most)
 		}
-		out[0] = s
-		return out[:1]
+		return []sheet{one}
 	}
 	switch laid {
 	case "page":
-		v := &c.Points.View
-		out[0] = sheet{c.Points.Page[0][k] - at.middle[0], c.Points.Page[1][k] - at.middle[1], 0, 1}
-		if v.H > 0 {
-			out[0].foot = 1 / float32(v.H)
+		x0, y0, foot := c.pageMiddle()
+		px, py := c.Points.Page[0][c.Lo:c.Lo+n], c.Points.Page[1][c.Lo:c.Lo+n]
+		for i := range n {
+			one.x[i], one.y[i], one.foot[i] = px[i]-x0, py[i]-y0, foot
 		}
-		return out[:1]
 	case "uv":
-		long, short := c.covered(i)
-		foot := max(math.Hypot(long[0], long[1]), math.Hypot(short[0], short[1]))
-		out[0] = sheet{c.Points.UV[0][k], c.Points.UV[1][k], float32(foot), 1}
-		return out[:1]
+		for i := range n {
+			long, short := c.covered(i)
+			foot := max(long[0]*long[0]+long[1]*long[1], short[0]*short[0]+short[1]*short[1])
+			one.x[i], one.y[i], one.foot[i] = c.Points.UV[0][c.Lo+i], c.Points.UV[1][c.Lo+i], float32(math.Sqrt(foot))
+		}
 	case "sides":
-		x, y, z := c.object(i)
-		foot, square := c.across(i)
-		n, sum := 0, float32(0)
-		for a, s := range square {
-			w := s * s * s * s
-			if w < 1e-3 {
-				continue
+		all := []sheet{one, {x: room(), y: room(), foot: one.foot}, {x: room(), y: room(), foot: one.foot}}
+		for a := range all {
+			all[a].part = room()
+		}
+		for i := range n {
+			x, y, z := c.object(i)
+			foot, square := c.across(i)
+			one.foot[i] = foot
+			var w [3]float32
+			sum := float32(0)
+			for a, s := range square {
+				if w[a] = s * s * s * s; w[a] < 1e-3 {
+					w[a] = 0
+				}
+				sum += w[a]
 			}
-			p := [3][2]float32{{-z, y}, {x, -z}, {x, y}}[a]
-			out[n] = sheet{p[0], p[1], foot, w}
-			n, sum = n+1, sum+w
+			for a, p := range [3][2]float32{{-z, y}, {x, -z}, {x, y}} {
+				all[a].x[i], all[a].y[i], all[a].part[i] = p[0], p[1], w[a]/sum
+			}
 		}
-		for a := range n {
-			out[a].part /= sum
+		return all
+	default:
+		at := c.newAnchor()
+		for i := range n {
+			k := c.Lo + i
+			at.of(c, c.Points.PartOf[k], laid == "part")
+			px, py := c.Points.Page[0][k]-at.page[0], c.Points.Page[1][k]-at.page[1]
+			one.x[i], one.y[i], one.foot[i] = (px*at.up[1]-py*at.up[0]+at.shift[0])*at.scale, (px*at.up[0]+py*at.up[1]+at.shift[1])*at.scale, at.foot
 		}
-		return out[:n]
 	}
-	at.of(c, c.Points.PartOf[k], laid == "part")
-	px, py := c.Points.Page[0][k]-at.page[0], c.Points.Page[1][k]-at.page[1]
-	out[0] = sheet{(px*at.up[1] - py*at.up[0] + at.shift[0]) * at.scale, (px*at.up[0] + py*at.up[1] + at.shift[1]) * at.scale, at.foot, 1}
-	return out[:1]
+	return []sheet{one}
+}
+
+// pageMiddle returns the middle of the page, in heights from its lower left corner, and how much a
+// pixel is of its height.
+func (c *Call) pageMiddle() (x, y, foot float32) {
+	if v := &c.Points.View; v.H > 0 {
+		return float32(v.W) / float32(2*v.H), 0.5, 1 / float32(v.H)
+	}
+	return 0, 0, 0
+}
+
+func (c *Call) newAnchor() (a anchor) {
+	a.middle[0], a.middle[1], _ = c.pageMiddle()
+	return a
 }
 
 // anchor is how a pattern on the page hangs on a model or a part: at its middle, turned as its own
@@ -214,88 +242,180 @@ func (a *anchor) of(c *Call, part int32, alone bool) {
 	a.foot *= a.scale
 }
 
-// inked is a pattern: how much ink there is at a place of the sheet, turned and made as fine as the
-// pattern's density and angle say, where the share of ink that is asked is a. screen is which of
-// several it is, 0 for the first.
-type inked func(i int, x, y, foot, a float32, screen int) float32
+// inked is a pattern: it fills ink with how much there is at places of the sheet, turned and made as
+// fine as the pattern's density and angle say, where the share of ink that is asked is asked. screen
+// is which of several it is, 0 for the first.
+type inked func(x, y, foot, asked, ink Plane, screen int)
 
-// spots are what else a pattern says of a place of the sheet; it may be nil.
-type spots func(i int, x, y float32)
+// spots is what else a pattern says of a place of the sheet; it may be nil.
+type spots func(x, y Plane)
 
 // print is the kernel of patterns: density and angle are the numbers of their inputs, angle in
 // degrees.
-func (c *Call) print(density, angle int, ink inked, also spots) {
-	d := c.Data.(printData)
-	var at anchor
-	if v := &c.Points.View; v.H > 0 {
-		at.middle = [2]float32{float32(v.W) / float32(2*v.H), 0.5}
+func (c *Call) print(density, angle int, pattern inked, also spots) {
+	d, n := c.Data.(printData), c.N
+	scratch := c.room(printRoom * n)
+	room := func() (p Plane) {
+		p, scratch = scratch[:n:n], scratch[n:]
+		return p
 	}
-	paper, tone, over, full, none, weight := c.In[printPaper], c.In[printTone][0], c.In[printInk], c.In[printFull][0], c.In[printNone][0], c.In[printWeight][0]
 	dense, turned := c.In[density][0], c.In[angle][0]
-	col, mask := c.Out[0], c.Out[1]
-	var bands *bandsOf
-	if d.inks == "ramp" && len(c.Feeds) > printPaper {
-		if ramp, ok := c.Feeds[printPaper].(*color.Ramp); ok {
-			bands = newBands(ramp)
+	on := c.sheets(d.laid, room)
+	for _, s := range on {
+		for i := range n {
+			fine := dense[i]
+			if !(fine > 0) {
+				fine = 0
+			} else if fine > maxDensity {
+				fine = maxDensity
+			}
+			s.x[i], s.y[i] = s.x[i]*fine, s.y[i]*fine
 		}
 	}
-	angles := [4]float32{}
-	screens := 1
+	for i := range n {
+		on[0].foot[i] *= max(0, min(maxDensity, dense[i]))
+	}
+	u, v, part := room(), room(), room()
+	turn := func(s *sheet, by float32) {
+		last, sin, cos := float32(math.NaN()), float32(0), float32(1)
+		for i := range n {
+			if turned[i] != last {
+				last = turned[i]
+				b, a := math.Sincos(float64(last+by) * math.Pi / 180)
+				sin, cos = float32(b), float32(a)
+			}
+			u[i], v[i] = s.x[i]*cos+s.y[i]*sin, s.y[i]*cos-s.x[i]*sin
+		}
+	}
+	if also != nil {
+		turn(mostSeen(on, room), 0)
+		also(u, v)
+	}
+	weight := c.In[printWeight][0]
+	// lay fills mask with the ink of a screen where so much is asked; what is asked is lost.
+	lay := func(asked, mask Plane, screen int, by float32) {
+		for i, w := range weight[:n] {
+			if w != 1 && asked[i] > 0 && asked[i] < 1 {
+				asked[i] = 1 - float32(math.Pow(float64(1-asked[i]), float64(max(0, w))))
+			}
+		}
+		if on[0].part == nil {
+			turn(&on[0], by)
+			pattern(u, v, on[0].foot, asked, mask, screen)
+			return
+		}
+		clear(mask)
+		for k := range on {
+			turn(&on[k], by)
+			pattern(u, v, on[k].foot, asked, part, screen)
+			for i, m := range part {
+				mask[i] += m * on[k].part[i]
+			}
+		}
+	}
+	mask := room()
+	if c.Out[1] != nil {
+		mask = c.Out[1][0]
+	}
 	if d.inks == "process" {
-		angles, screens = processAngles, 4
+		c.process(lay, room, mask)
+		return
 	}
-	var cos, sin [4]float32
-	last := float32(math.NaN())
-	var room [3]sheet
-	for i := range c.N {
-		if turned[i] != last {
-			last = turned[i]
-			for s := range screens {
-				b, a := math.Sincos(float64(last+angles[s]) * math.Pi / 180)
-				cos[s], sin[s] = float32(a), float32(b)
+	c.ink(d.inks, lay, room, mask)
+}
+
+// mostSeen returns at each point the sheet of which most is seen there.
+func mostSeen(on []sheet, room func() Plane) *sheet {
+	if on[0].part == nil {
+		return &on[0]
+	}
+	out := sheet{x: room(), y: room()}
+	for i := range out.x {
+		best := 0
+		for k := range on {
+			if on[k].part[i] > on[best].part[i] {
+				best = k
 			}
 		}
-		on := c.sheets(i, d.laid, &at, &room)
-		fine := max(0, min(maxDensity, dense[i]))
-		lay := func(a float32, screen int) (m float32) {
-			if w := weight[i]; w != 1 && a > 0 && a < 1 {
-				a = 1 - float32(math.Pow(float64(1-a), float64(max(0, w))))
+		out.x[i], out.y[i] = on[best].x[i], on[best].y[i]
+	}
+	return &out
+}
+
+// printRoom is how many planes of scratch print takes at most.
+const printRoom = 24
+
+// ink prints with one ink on paper, or with the bands of a ramp on each other.
+func (c *Call) ink(inks string, lay func(asked, mask Plane, screen int, by float32), room func() Plane, mask Plane) {
+	n := c.N
+	paper, over, tone, full, none := c.In[printPaper], c.In[printInk], c.In[printTone][0], c.In[printFull][0], c.In[printNone][0]
+	asked := room()
+	if inks == "ramp" && len(c.Feeds) > printPaper {
+		if ramp, ok := c.Feeds[printPaper].(*color.Ramp); ok {
+			bands := newBands(ramp)
+			paper, over = []Plane{room(), room(), room()}, []Plane{room(), room(), room()}
+			for i := range n {
+				var light, dark color.C
+				light, dark, asked[i] = bands.between(tone[i])
+				put(paper, i, light)
+				put(over, i, dark)
 			}
-			for _, s := range on {
-				x, y := s.x*fine, s.y*fine
-				m += s.part * ink(i, x*cos[screen]+y*sin[screen], y*cos[screen]-x*sin[screen], s.foot*fine, a, screen)
+			inks = ""
+		}
+	}
+	if inks != "" {
+		for i := range n {
+			lo, hi, t := full[i], none[i], tone[i]
+			switch {
+			case t <= lo && (t < lo || hi > lo):
+				asked[i] = 1
+			case t >= hi:
+				asked[i] = 0
+			default:
+				asked[i] = (hi - t) / (hi - lo)
 			}
-			return m
 		}
-		if also != nil {
-			x, y := on[0].x*fine, on[0].y*fine
-			also(i, x*cos[0]+y*sin[0], y*cos[0]-x*sin[0])
-		}
-		under, above := color.C{paper[0][i], paper[1][i], paper[2][i]}, color.C{over[0][i], over[1][i], over[2][i]}
-		if d.inks == "process" {
-			under, m := processed(under, lay)
-			if mask != nil {
-				mask[0][i] = m
+	}
+	lay(asked, mask, 0, 0)
+	if out := c.Out[0]; out != nil {
+		for k, o := range out {
+			p, q := paper[k], over[k]
+			for i, m := range mask[:n] {
+				o[i] = p[i] + (q[i]-p[i])*m
 			}
-			put(col, i, under)
-			continue
 		}
-		share := float32(0)
-		if bands != nil {
-			under, above, share = bands.between(tone[i])
-		} else if lo, hi := full[i], none[i]; hi > lo {
-			share = max(0, min(1, (hi-tone[i])/(hi-lo)))
-		} else if tone[i] < lo {
-			share = 1
+	}
+}
+
+// processAngles are by how much the screens of four inks are turned against the first input's
+// angle: as far apart as four screens can be for the three that show, the pale one between.
+var processAngles = [4]float32{-30, 30, -45, 0} // cyan, magenta, yellow, black
+
+// process prints the colour of the paper with cyan, magenta, yellow and black, each on its screen:
+// what they leave free of each other comes to the colour on average.
+func (c *Call) process(lay func(asked, mask Plane, screen int, by float32), room func() Plane, mask Plane) {
+	n, paper := c.N, c.In[printPaper]
+	asked, inks := room(), [4]Plane{room(), room(), room(), room()}
+	bounded := func(k, i int) float32 { return max(0, min(1, paper[k][i])) }
+	for screen := range 4 {
+		for i := range n {
+			light := max(bounded(0, i), bounded(1, i), bounded(2, i))
+			switch {
+			case screen == 3:
+				asked[i] = 1 - light
+			case light > 0:
+				asked[i] = 1 - bounded(screen, i)/light
+			default:
+				asked[i] = 0
+			}
 		}
-		m := lay(share, 0)
-		if mask != nil {
-			mask[0][i] = m
-		}
-		for k := range under {
-			under[k] += (above[k] - under[k]) * m
-		}
-		put(col, i, under)
+		lay(asked, inks[screen], screen, processAngles[screen])
+	}
+	for i := range n {
+		free := (1 - inks[0][i]) * (1 - inks[1][i]) * (1 - inks[2][i]) * (1 - inks[3][i])
+		mask[i] = 1 - free
+		black := 1 - inks[3][i]
+		put(c.Out[0], i, color.C{(1 - inks[0][i]) * black, (1 - inks[1][i]) * black, (1 - inks[2][i]) * black})
 	}
 }
 
@@ -343,32 +463,6 @@ func (b *bandsOf) between(tone float32) (light, dark color.C, share float32) {
 		hi = lo + 1e-6
 	}
 	return b.colors[k+1], b.colors[k], max(0, min(1, (hi-tone)/(hi-lo)))
-}
-
-// processAngles are by how much the screens of four inks are turned against the first input's
-// angle: as far apart as four screens can be for the three that show, the pale one between.
-var processAngles = [4]float32{-30, 30, -45, 0} // cyan, magenta, yellow, black
-
-// processed prints a colour with cyan, magenta, yellow and black, each on its screen: what the
-// screens leave free of each other comes to the colour on average. m is how much of all inks there is.
-func processed(c color.C, lay func(a float32, screen int) float32) (out color.C, m float32) {
-	out = color.C{1, 1, 1}
-	for k := range c {
-		c[k] = max(0, min(1, c[k]))
-	}
-	light := max(c[0], c[1], c[2])
-	black := lay(1-light, 3)
-	free := 1 - black
-	for k := range c {
-		share := float32(0)
-		if light > 0 {
-			share = 1 - c[k]/light
-		}
-		ink := lay(share, k)
-		out[k] = (1 - ink) * (1 - black)
-		free *= 1 - ink
-	}
-	return out, 1 - free
 }
 
 // printChance tells cells from each other.

@@ -30,12 +30,14 @@ var stipple = &Kind{
 	Run: func(c *Call) {
 		dot, soft := c.In[printOwn+2][0], c.In[printOwn+3][0]
 		var inks [pattern.StippleSizes + 1]*inksOf
-		c.print(printOwn, printOwn+1, func(i int, x, y, foot, a float32, _ int) float32 {
-			size := pattern.StippleSize(dot[i])
-			if inks[size] == nil {
-				inks[size] = &inksOf{screen: pattern.Stipple(size)}
+		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
+			for i, a := range asked {
+				size := pattern.StippleSize(dot[i])
+				if inks[size] == nil {
+					inks[size] = &inksOf{screen: pattern.Stipple(size)}
+				}
+				ink[i] = inks[size].of(foot[i], 2*soft[i]).At(x[i], y[i], a)
 			}
-			return inks[size].of(foot, 2*soft[i]).At(x, y, a)
 		}, nil)
 	},
 }

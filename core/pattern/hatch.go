@@ -52,6 +52,40 @@ func (h *Hatch) Shares(a float32) (share [MaxLayers]float32) {
 	return share
 }
 
+// Shared is Shares for all shares of ink at once, for a layer count and fullness.
+type Shared struct {
+	layers int
+	full   float32
+	at     [sharedSteps + 2][MaxLayers]float32
+}
+
+// sharedSteps are the steps in the root of what stays free: layers change fastest where little does.
+const sharedSteps = 512
+
+// Shared readies Shares.
+func (h *Hatch) Shared() *Shared {
+	s := &Shared{layers: h.Layers, full: h.Full}
+	for i := range s.at {
+		q := min(1, float32(i)/sharedSteps)
+		s.at[i] = h.Shares(1 - q*q)
+	}
+	return s
+}
+
+// Of tells whether it is that of a hatching.
+func (s *Shared) Of(h *Hatch) bool { return s != nil && s.layers == h.Layers && s.full == h.Full }
+
+// At returns what Shares returns, as nearly as can be seen.
+func (s *Shared) At(a float32, share *[MaxLayers]float32) {
+	q := sqrt(1-a) * sharedSteps
+	i := int(q)
+	t := q - float32(i)
+	one, two := &s.at[i], &s.at[i+1]
+	for l := range s.layers {
+		share[l] = one[l] + (two[l]-one[l])*t
+	}
+}
+
 // Stroke returns how much ink a layer has in what a pixel covers at a place of the layer, across
 // and along its strokes in spacings, where c of it is to be ink; foot is what a pixel covers of a
 // spacing. layer tells it from others.
@@ -66,10 +100,8 @@ func (h *Hatch) Stroke(across, along, c, foot float32, layer int) float32 {
 	if seen == 0 {
 		return c
 	}
-	seed := h.Seed
-	for range layer {
-		seed = seed.Next()
-	}
+	// As Next goes on from layer to layer.
+	seed := texture.SeedAt(h.Seed, layer)
 	if h.Wobble > 0 {
 		// Bending strokes aside moves ink and makes none.
 		across += h.Wobble * sway(0.11*along, 0.21*across, seed)

@@ -68,6 +68,15 @@ func TestLayersComeOneAfterTheOther(t *testing.T) {
 		assert.InDelta(t, 1-a, free, 1e-5)
 		was = share
 	}
+	table := h.Shared()
+	assert.True(t, table.Of(&h))
+	assert.False(t, table.Of(&Hatch{Layers: 2, Full: 0.5}))
+	for a := float32(0); a <= 1; a += 1.0 / 777 {
+		var got [MaxLayers]float32
+		table.At(a, &got)
+		want := h.Shares(a)
+		assert.InDeltaSlice(t, want[:], got[:], 0.004)
+	}
 	assert.Equal(t, [MaxLayers]float32{}, h.Shares(float32(math.NaN())))
 	assert.Equal(t, [MaxLayers]float32{1, 1, 1}, h.Shares(1))
 }

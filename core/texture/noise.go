@@ -19,6 +19,12 @@ func SeedOf(v float32) Seed {
 // Next returns another seed that hangs on s alone.
 func (s Seed) Next() Seed { return Seed{s.x + 37, s.y + 113, s.z + 71} }
 
+// SeedAt returns the seed that n times Next comes to.
+func SeedAt(s Seed, n int) Seed {
+	k := int32(n)
+	return Seed{s.x + 37*k, s.y + 113*k, s.z + 71*k}
+}
+
 // mix scatters the bits of a number (Wellons 2018, "lowbias32").
 func mix(h uint32) uint32 {
 	h ^= h >> 16
