@@ -149,10 +149,10 @@ func TestDotsFromTheSearchToThePlates(t *testing.T) {
 	assert.Greater(t, d.pixels("#D4843F"), 1000)
 
 	d.eval(`() => { document.activeElement.blur(); return "" }`)
-	for _, want := range []string{"magnified 1:1", "magnified 4:1", "magnify"} {
+	for _, want := range []string{"1:1", "4:1", ""} {
 		d.press(input.Quote)
-		d.until(want, `w => document.getElementById("magnify").textContent === w && document.getElementById("loupe").hidden === (w === "magnify")`, want)
-		if want == "magnified 4:1" {
+		d.until("magnified "+want, `w => document.getElementById("magnify-times").textContent === w && document.getElementById("loupe").hidden === (w === "")`, want)
+		if want == "4:1" {
 			same := d.eval(`() => {
 				const g = document.getElementById("loupe"), c = document.getElementById("picture"), p = g.getContext("2d").getImageData(2, 2, 1, 1).data;
 				const x = Math.round(c.width / 2 - 21), y = Math.round(c.height / 2 - 21), q = c.getContext("2d").getImageData(x, y, 1, 1).data;

@@ -130,7 +130,10 @@ func clip(s string) string {
 }
 
 func readStrip(data []byte) (*Palette, error) {
-	cfg, _, err := image.DecodeConfig(bytes.NewReader(data))
+	cfg, format, err := image.DecodeConfig(bytes.NewReader(data))
+	if err == nil && format != "png" && format != "jpeg" && format != "webp" {
+		err = image.ErrFormat
+	}
 	if err != nil {
 		return nil, fmt.Errorf("exchange: the picture cannot be read: %w", err)
 	}

@@ -107,7 +107,7 @@ func (p *Picture) writePDF(w io.Writer) error {
 	b := list[0].img.Bounds()
 	wide, high := float64(b.Dx())/platesDPI*millimetres, float64(b.Dy())/platesDPI*millimetres
 	doc := fpdf.NewCustom(&fpdf.InitType{UnitStr: "mm", Size: fpdf.SizeType{Wd: wide + 2*platesRoom, Ht: high + 2*platesRoom}})
-	// The same picture is the same file.
+	// The same picture is the same file, but for the order in which the library puts images.
 	doc.SetCatalogSort(true)
 	doc.SetCreationDate(time.Unix(0, 0).UTC())
 	doc.SetModificationDate(time.Unix(0, 0).UTC())

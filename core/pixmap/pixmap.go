@@ -10,6 +10,7 @@ import (
 	_ "image/jpeg" // registers the format
 	_ "image/png"  // registers the format
 	"math"
+	"slices"
 
 	_ "golang.org/x/image/webp" // registers the format
 
@@ -80,19 +81,29 @@ func Pixels(data []byte) (int, error) {
 		w, h, _, err := radianceSize(data)
 		return w * h, err
 	}
-	head, _, err := image.DecodeConfig(bytes.NewReader(data))
+	head, _, err := config(data)
 	if err != nil {
-		return 0, fmt.Errorf("pixmap: this is no PNG, JPEG, WebP or Radiance picture")
+		return 0, err
 	}
 	return head.Width * head.Height, checkSize(head.Width, head.Height)
+}
+
+// config reads how large a picture is and of which format. Other formats than ours may be known to
+// the program for the sake of libraries that write files.
+func config(data []byte) (image.Config, string, error) {
+	head, format, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil || !slices.Contains([]string{"png", "jpeg", "webp"}, format) {
+		return head, "", fmt.Errorf("pixmap: this is no PNG, JPEG, WebP or Radiance picture")
+	}
+	return head, format, nil
 }
 
 // check tells why a picture is not to be read: for its size, or for the memory that
 // its reader would take.
 func check(data []byte) error {
-	head, format, err := image.DecodeConfig(bytes.NewReader(data))
+	head, format, err := config(data)
 	if err != nil {
-		return fmt.Errorf("pixmap: this is no PNG, JPEG, WebP or Radiance picture")
+		return err
 	}
 	if err := checkSize(head.Width, head.Height); err != nil {
 		return err

@@ -28,7 +28,7 @@ export class Loupe {
   next() {
     this.times = { 0: 1, 1: 4, 4: 0 }[this.times];
     this.button.setAttribute("aria-pressed", String(this.times > 0));
-    this.button.textContent = this.times ? `magnified ${this.times}:1` : "magnify";
+    document.getElementById("magnify-times").textContent = this.times ? `${this.times}:1` : "";
     if (this.times) say(`Pixels ${this.times}:1 under the pointer.`);
     this.show();
   }

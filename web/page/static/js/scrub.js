@@ -38,7 +38,7 @@ export function scrubbing(live) {
 
   // A dial turns the number beside it: it points where the strokes run.
   document.addEventListener("pointerdown", (e) => {
-    const dial = e.target.closest("[data-dial]");
+    const dial = e.target.closest("[data-turn]");
     const input = dial && field(dial);
     if (!input || e.button) return;
     e.preventDefault();
