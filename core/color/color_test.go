@@ -235,3 +235,15 @@ func TestStrip(t *testing.T) {
 	assert.InDelta(t, 0.5, s.At(0.5, 0, true)[0], 1e-6)
 	assert.Equal(t, C{}, s.At(-3, 0, true))
 }
+
+func TestPaintedIsFromEncoded(t *testing.T) {
+	for i := range 256 {
+		assert.Equal(t, FromBytes(uint8(i), uint8(i), uint8(i)), Painted([3]float32{float32(i) / 255, float32(i) / 255, float32(i) / 255}))
+	}
+	for x := float32(0); x <= 1; x += 1.0 / 3001 {
+		want := FromEncoded([3]float32{x, 1 - x, 0.5})
+		got := Painted([3]float32{x, 1 - x, 0.5})
+		assert.InDeltaSlice(t, want[:], got[:], 1e-6)
+	}
+	assert.Equal(t, C{0, 1, 0}, Painted([3]float32{-1, 2, float32(math.NaN())}))
+}

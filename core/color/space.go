@@ -44,3 +44,32 @@ func FromEncoded(v [3]float32) C {
 	}
 	return v
 }
+
+// fineSteps are steps of an encoded value between two bytes, for Painted.
+const fineSteps = 16
+
+// finely is the linear value at each step.
+var finely = func() (out [255*fineSteps + 2]float32) {
+	for i := range out {
+		out[i] = float32(Decode(float64(i) / (255 * fineSteps)))
+	}
+	return out
+}()
+
+// Painted is FromEncoded by a table, for values from 0 to 1: bytes are exact, values between them to
+// within a millionth.
+func Painted(v [3]float32) C {
+	for i, s := range v {
+		if !(s > 0) { // also what is no number
+			s = 0
+		}
+		x := min(1, s) * (255 * fineSteps)
+		k := int(x)
+		if r := int(x + 0.5); x-float32(r) < 1e-3 && float32(r)-x < 1e-3 { // float32 does not hold k/255
+			v[i] = finely[r]
+			continue
+		}
+		v[i] = finely[k] + (finely[k+1]-finely[k])*(x-float32(k))
+	}
+	return v
+}

@@ -159,6 +159,7 @@ type Call struct {
 	Found  any   // from Whole
 	Feeds  []any // per input: what the node whose first output feeds it was prepared as; nil for none
 	own    own
+	even   bool       // patterns give the mean over their cells
 	Room   *[]float32 // what is left of it is scratch, for one kernel at a time; may be nil
 	Memo   *any       // what a kernel keeps for the next batch of the same step, so as to be faster and for nothing else; may be nil
 }
@@ -270,6 +271,67 @@ func Add(more ...*Kind) (remove func()) {
 	return func() { kinds = was }
 }
 
+// evens are the kinds that stand for patterns where what they come to on average is asked; like
+// passes they are not in the list that is shown.
+var evens []*Kind
+
+func init() { // what they are made from reads the catalogue
+	for _, k := range kinds {
+		if k.Concerns.Printed == "" {
+			continue
+		}
+		e := *k
+		e.Spec.Kind = evenKind + k.Spec.Kind
+		e.Run = func(c *Call) {
+			c.even = true
+			k.Run(c)
+			c.even = false
+		}
+		evens = append(evens, &e)
+	}
+}
+
+const evenKind = "even:"
+
+// Evenly returns a flat network in which patterns give what they come to on average, so that it
+// shows where a picture has edges other than those of dots, which are right in the first picture.
+// A pattern stays what it is where what reads it could make another edge of it. nil where there is
+// none.
+func Evenly(n *network.Network) *network.Network {
+	var cat Catalogue
+	edged := map[string]bool{} // nodes that something reads which is no mixing of colours
+	for changed := true; changed; {
+		changed = false
+		for i := range n.Nodes {
+			d := &n.Nodes[i]
+			family := cat.Of(d).Family
+			mixes := family == "colour" || family == "finish" || family == "pattern"
+			if mixes && !edged[d.ID] {
+				continue
+			}
+			for _, in := range d.In {
+				for _, w := range in.Wires {
+					if !edged[w.Node] {
+						edged[w.Node], changed = true, true
+					}
+				}
+			}
+		}
+	}
+	var out *network.Network
+	for i := range n.Nodes {
+		d := &n.Nodes[i]
+		if ConcernsOf(d).Printed == "" || edged[d.ID] {
+			continue
+		}
+		if out == nil {
+			out = &network.Network{Nodes: slices.Clone(n.Nodes)}
+		}
+		out.Nodes[i].Kind = evenKind + d.Kind
+	}
+	return out
+}
+
 // passes are the kinds that stand for what a bypassed node hands on; they are
 // not in the list that is shown.
 var passes = []*Kind{pass(network.Tone), pass(network.Color), pass(network.Vector), pass(network.Lines)}
@@ -305,9 +367,11 @@ func (Catalogue) Kind(name string) *Kind {
 			return k
 		}
 	}
-	for _, k := range passes {
-		if k.Spec.Kind == name {
-			return k
+	for _, list := range [2][]*Kind{passes, evens} {
+		for _, k := range list {
+			if k.Spec.Kind == name {
+				return k
+			}
 		}
 	}
 	return nil

@@ -36,7 +36,7 @@ var painted = &Kind{
 			if out := c.Out[0]; out != nil {
 				col := color.C{v[0], v[1], v[2]}
 				if s.Mesh.PaintEncoded {
-					col = color.FromEncoded(col)
+					col = color.Painted(col)
 				}
 				out[0][i], out[1][i], out[2][i] = col[0], col[1], col[2]
 			}

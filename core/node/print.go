@@ -299,6 +299,10 @@ func (c *Call) print(density, angle int, pattern inked, also spots) {
 				asked[i] = 1 - float32(math.Pow(float64(1-asked[i]), float64(max(0, w))))
 			}
 		}
+		if c.even {
+			copy(mask, asked)
+			return
+		}
 		if on[0].part == nil {
 			turn(&on[0], by)
 			pattern(u, v, on[0].foot, asked, mask, screen)

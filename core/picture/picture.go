@@ -103,6 +103,7 @@ type group struct {
 	found   *shade.Findings
 	kept    *eval.Kept
 	program *eval.Program
+	even    *eval.Program // with patterns as what they come to on average; nil where there are none
 	finish  string
 	drawn   eval.Key // of what lies in the result's base, zero for nothing
 	box     image.Rectangle
@@ -195,7 +196,11 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	if err != nil {
 		return err
 	}
-	mask := res.mask()
+	even, err := r.evenly(ctx)
+	if err != nil {
+		return err
+	}
+	mask := res.mask(even)
 	res.Delta = make([]float32, len(res.Base))
 	if err := r.strewn(ctx, r.seen, 0, fine); err != nil {
 		return err
@@ -212,6 +217,34 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 		}
 	}
 	return nil
+}
+
+// evenly returns the film without its lines and with patterns as what they come to on average: their
+// dots are right in the first picture, and need no more positions.
+func (r *Renderer) evenly(ctx context.Context) (*film.Film, error) {
+	out := r.result.Bare()
+	if r.job.Peek != nil {
+		return out, nil
+	}
+	own := false
+	for i := range r.groups {
+		g := r.groups[i]
+		if g.even == nil {
+			continue
+		}
+		if !own {
+			out.Base, own = slices.Clone(out.Base), true
+		}
+		g.program = g.even
+		err := r.each(ctx, &g, g.all(), func(p int32, c color.C, a float32) {
+			b := out.Base[4*p : 4*p+4 : 4*p+4]
+			b[0], b[1], b[2], b[3] = c[0]*a, c[1]*a, c[2]*a, a
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 // urgency tells how urgent the first picture of a job is.
@@ -322,6 +355,12 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 		}
 		if g.program, err = eval.Compile(net, r.cat); err != nil {
 			return err
+		}
+		g.even = nil
+		if even := node.Evenly(net); even != nil {
+			if g.even, err = eval.Compile(even, r.cat); err != nil {
+				return err
+			}
 		}
 		g.finish = net.Finish().ID
 	}

@@ -74,11 +74,11 @@ func (r *Result) shown(x, y int) [4]byte {
 }
 
 // mask returns which pixels need more than one position: those that differ
-// visibly from a neighbour before lines are drawn.
-func (r *Result) mask() []bool {
+// visibly from a neighbour in a film before lines are drawn.
+func (r *Result) mask(f *film.Film) []bool {
 	n := r.W * r.H
 	code := make([]byte, 4*n)
-	r.under.RGBA(r.Bare(), code, r.Bounds(), r.workers)
+	r.under.RGBA(f, code, r.Bounds(), r.workers)
 	const threshold = 6
 	differ := func(i, j int) bool {
 		for k := range 4 {
