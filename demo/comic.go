@@ -60,7 +60,7 @@ func ComicPage() (*project.Project, map[string]exchange.File, error) {
 	key := stage.NewLight("key", "Key sun", light.Sun)
 	key.Azimuth, key.Elevation = -48, 46
 	p.Stage.Lights = []stage.Light{key}
-	p.Stage.Camera = stage.Camera{Distance: 20, Angle: 17, Ortho: true}
+	p.Stage.Camera = stage.Camera{Distance: 20, Angle: 18.6, Ortho: true}
 	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#FBF8EF")}
 	return p, files, p.Settle()
 }

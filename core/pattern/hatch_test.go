@@ -14,7 +14,7 @@ import (
 func hatched(h Hatch, density, angle float64, lines int, tone float32) (mean float64) {
 	foot := float32(density / float64(lines))
 	shares := h.Shares(1 - tone)
-	const n, page = 16000, 8192
+	const n, page = 10000, 8192
 	for i := range n {
 		_, x := math.Modf(float64(i) * 0.7548776662466927)
 		_, y := math.Modf(float64(i) * 0.5698402909980532)

@@ -34,7 +34,7 @@ func inked(s *Screen, density, angle float64, lines int, soft, tone float32) (me
 	sin, cos := math.Sincos(angle * math.Pi / 180)
 	foot := density / float64(lines)
 	k := s.Ink(FootStep(float32(foot)), SoftStep(soft))
-	const n, page = 16000, 4096
+	const n, page = 8000, 4096
 	for i := range n {
 		_, x := math.Modf(float64(i) * 0.7548776662466927)
 		_, y := math.Modf(float64(i) * 0.5698402909980532)

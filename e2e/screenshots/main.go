@@ -33,7 +33,7 @@ var views = []view{
 		for (const t of ["pointerdown", "pointerup"]) c.dispatchEvent(new PointerEvent(t, { clientX: r.left + 0.4 * r.width, clientY: r.top + 0.74 * r.height, pointerId: 1, bubbles: true }))`},
 	{name: "checks", path: "/p/bell-buoy?look=swell", desk: true, do: `document.getElementById("checks-button").click()`},
 	{name: "comic", path: "/p/comic-page?node=dots", desk: true},
-	{name: "press", path: "/p/printed-buoy", desk: true, do: `document.querySelector('[data-tab="stage"]').click(); setTimeout(() => [...document.querySelectorAll("#stage h2")].find((e) => e.textContent === "Press").scrollIntoView(), 900)`},
+	{name: "press", path: "/p/printed-buoy", desk: true, do: `document.querySelector('[data-tab="stage"]').click(); setTimeout(() => (document.getElementById("stage").scrollTop = 1e5), 900)`},
 	{name: "save", path: "/p/keepers-lamp", desk: true, do: `document.querySelector("[data-save]").click()`},
 	{name: "keeper", path: "/p/the-keeper?node=dark", desk: true},
 	{name: "shelf", path: "/"},

@@ -1,0 +1,313 @@
+package form
+
+import (
+	"fmt"
+	"math"
+
+	"mobanta/core/parallel"
+	"mobanta/core/shape"
+	"mobanta/core/vec"
+)
+
+// Flow is, per knot of a shape's sheet, the direction in which it bends most, along the surface and
+// smoothed over it: there are two such directions, one the other's opposite, and either is given.
+// Where it bends alike every way, as a ball does, it runs round the upright axis.
+type Flow struct {
+	sheet  *Sheet
+	Way    []vec.V
+	Normal []vec.V
+}
+
+// level is how much the direction round the upright axis counts, in parts of how much the shape
+// bends on average.
+const level = 0.08
+
+// FlowOf returns the flow of a shape, smoothed over a radius. It is kept with the surface, and must
+// not be changed.
+func FlowOf(sh *shape.Shape, radius float64, workers int) *Flow {
+	made, _ := sh.Rest.Keep(fmt.Sprintf("flow %g %s", radius, sh.Key), func() (any, error) {
+		return newFlow(sh, radius, workers), nil
+	})
+	return made.(*Flow)
+}
+
+// newFlow estimates the second fundamental form of each triangle from the normals of its corners
+// (Rusinkiewicz 2004), takes what is not alike every way of it as a tensor in space, and spreads its
+// components as heat is spread, so that directions need not be told from their opposites.
+func newFlow(sh *shape.Shape, radius float64, workers int) *Flow {
+	s := NewSheet(sh, false)
+	n := len(s.Area)
+	f := &Flow{sheet: s, Way: make([]vec.V, n), Normal: make([]vec.V, n)}
+	for v, k := range s.Of {
+		f.Normal[k] = f.Normal[k].Add(sh.Normal[v])
+	}
+	var tensor [6][]float64 // xx, yy, zz, xy, xz, yz
+	for k := range tensor {
+		tensor[k] = make([]float64, n)
+	}
+	bend, whole := 0.0, 0.0
+	for _, t := range sh.Rest.Tri {
+		p := [3]vec.V{sh.Pos[t[0]], sh.Pos[t[1]], sh.Pos[t[2]]}
+		a := area(sh, t)
+		e1 := p[1].Sub(p[0])
+		u := e1.Unit()
+		v := e1.Cross(p[2].Sub(p[0])).Cross(e1).Unit()
+		if !(a > 0) || u == (vec.V{}) || v == (vec.V{}) {
+			continue
+		}
+		e, g, m, ok := second(p, [3]vec.V{sh.Normal[t[0]], sh.Normal[t[1]], sh.Normal[t[2]]}, u, v)
+		if !ok {
+			continue
+		}
+		x, y := (e-g)/2, m // twice the angle of the direction that bends most, and by how much
+		size := math.Hypot(x, y)
+		bend, whole = bend+size*a, whole+a
+		// The larger one counts without its sign: hollows are drawn as swellings are.
+		if e+g < 0 {
+			x, y = -x, -y
+		}
+		half := math.Atan2(y, x) / 2
+		d := u.Mul(float32(math.Cos(half))).Add(v.Mul(float32(math.Sin(half))))
+		for k := range t {
+			add(&tensor, s.Of[t[k]], d, size*a/3)
+		}
+	}
+	mean := level * bend / max(whole, 1e-300)
+	if !(mean > 0) {
+		mean = 1
+	}
+	for k := range f.Normal {
+		f.Normal[k] = f.Normal[k].Unit()
+		round := vec.V{0, 1, 0}.Cross(f.Normal[k])
+		// Near the poles it says little.
+		add(&tensor, int32(k), round.Unit(), mean*s.Area[k]*float64(round.Dot(round)))
+	}
+	for k := range tensor {
+		for i, a := range s.Area {
+			if a > 0 {
+				tensor[k][i] /= a
+			}
+		}
+		s.Spread(tensor[k], radius, workers)
+	}
+	for k := range f.Way {
+		f.Way[k] = along(f.Normal[k], [6]float64{tensor[0][k], tensor[1][k], tensor[2][k], tensor[3][k], tensor[4][k], tensor[5][k]})
+	}
+	return f
+}
+
+// second returns the second fundamental form of a triangle along u and v in its plane, from the
+// normals of its corners, by least squares over its edges.
+func second(p, normal [3]vec.V, u, v vec.V) (e, g, m float64, ok bool) {
+	var a [6][7]float64
+	for k := range 3 {
+		d, dn := p[(k+1)%3].Sub(p[k]), normal[(k+1)%3].Sub(normal[k])
+		x, y := float64(d.Dot(u)), float64(d.Dot(v))
+		for _, row := range [2][4]float64{{x, y, 0, float64(dn.Dot(u))}, {0, x, y, float64(dn.Dot(v))}} {
+			for i := range 3 {
+				for j := range 3 {
+					a[i][j] += row[i] * row[j]
+				}
+				a[i][6] += row[i] * row[3]
+			}
+		}
+	}
+	x, ok := solve(&a, 3)
+	return x[0], x[2], x[1], ok
+}
+
+// add adds a line of some weight at a knot.
+func add(t *[6][]float64, k int32, d vec.V, w float64) {
+	x, y, z := float64(d[0]), float64(d[1]), float64(d[2])
+	for i, v := range [6]float64{x * x, y * y, z * z, x * y, x * z, y * z} {
+		t[i][k] += w * v
+	}
+}
+
+// along returns the direction across a normal along which a tensor is largest.
+func along(n vec.V, t [6]float64) vec.V {
+	u := n.Cross(vec.V{0, 1, 0})
+	if u.Dot(u) < 0.01 {
+		u = n.Cross(vec.V{1, 0, 0})
+	}
+	u = u.Unit()
+	v := n.Cross(u)
+	at := func(a, b vec.V) float64 {
+		x, y, z := float64(b[0]), float64(b[1]), float64(b[2])
+		return float64(a[0])*(t[0]*x+t[3]*y+t[4]*z) + float64(a[1])*(t[3]*x+t[1]*y+t[5]*z) + float64(a[2])*(t[4]*x+t[5]*y+t[2]*z)
+	}
+	half := math.Atan2(2*at(u, v), at(u, u)-at(v, v)) / 2
+	return u.Mul(float32(math.Cos(half))).Add(v.Mul(float32(math.Sin(half))))
+}
+
+// Stripes are lines on a surface, evenly apart, which run along a flow and end or begin within it
+// where it spreads or closes (Knöppel, Crane, Pinkall and Schröder 2015, "Stripe patterns on
+// surfaces"): at the corners of each triangle how many there are from a place on; the same line has
+// other numbers in other triangles, by whole ones.
+type Stripes struct {
+	At [][3]float32
+}
+
+// StripesOf returns the stripes along a flow turned by an angle in degrees, so many in a unit of
+// length. They are kept with the surface, and must not be changed.
+func StripesOf(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Stripes {
+	made, _ := sh.Rest.Keep(fmt.Sprintf("stripes %g %g %s", angle, many, sh.Key), func() (any, error) {
+		return newStripes(sh, f, angle, many, workers), nil
+	})
+	return made.(*Stripes)
+}
+
+const (
+	stripeRounds = 5   // of inverse iteration: the field settles fast enough for lines
+	stripeSteps  = 120 // of conjugate gradients in each, at most
+)
+
+func newStripes(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Stripes {
+	s := f.sheet
+	n := len(s.Area)
+	pos, across := make([]vec.V, n), make([]vec.V, n)
+	sin, cos := math.Sincos(angle * math.Pi / 180)
+	for v, k := range s.Of {
+		pos[k] = sh.Pos[v]
+	}
+	for k, w := range f.Way {
+		side := f.Normal[k].Cross(w)
+		// Lines run along w turned; they follow one another across it.
+		across[k] = side.Mul(float32(cos)).Sub(w.Mul(float32(sin)))
+	}
+	// Of each link: by how much the stripes go on along it, and whether the far end's direction
+	// is the opposite.
+	turn, flip := make([]complex128, len(s.to)), make([]bool, len(s.to))
+	pull := make([]float64, len(s.to))
+	diag := make([]float64, n)
+	mean := 0.0
+	for _, w := range s.pull {
+		mean += w / float64(len(s.pull))
+	}
+	for i := range n {
+		for l := s.start[i]; l < s.start[i+1]; l++ {
+			j := s.to[l]
+			x := across[j]
+			if x.Dot(across[i]) < 0 {
+				x, flip[l] = x.Mul(-1), true
+			}
+			w := math.Pi * many * float64(across[i].Add(x).Dot(pos[j].Sub(pos[i])))
+			sn, cs := math.Sincos(w)
+			turn[l] = complex(cs, -sn)
+			pull[l] = max(s.pull[l], 1e-3*mean)
+			diag[i] += pull[l]
+		}
+		if diag[i] == 0 {
+			diag[i] = 1
+		}
+	}
+	const chunk = 4096
+	jobs := (n + chunk - 1) / chunk
+	part := make([]float64, jobs)
+	over := func(f func(lo, hi int) float64) (sum float64) {
+		parallel.Do(workers, jobs, func(j int) { part[j] = f(j*chunk, min(n, (j+1)*chunk)) })
+		for _, p := range part {
+			sum += p
+		}
+		return sum
+	}
+	apply := func(x, out []complex128) float64 {
+		return over(func(lo, hi int) (sum float64) {
+			for i := lo; i < hi; i++ {
+				v := complex(diag[i]*(1+1e-9), 0) * x[i]
+				for l := s.start[i]; l < s.start[i+1]; l++ {
+					y := x[s.to[l]]
+					if flip[l] {
+						y = complex(real(y), -imag(y))
+					}
+					v -= complex(pull[l], 0) * turn[l] * y
+				}
+				out[i] = v
+				sum += real(v)*real(x[i]) + imag(v)*imag(x[i])
+			}
+			return sum
+		})
+	}
+	x, b, r, d, q := make([]complex128, n), make([]complex128, n), make([]complex128, n), make([]complex128, n), make([]complex128, n)
+	for i := range x { // anything that is not the same everywhere
+		sn, cs := math.Sincos(float64(i) * 2.39996)
+		x[i] = complex(cs, sn)
+	}
+	for range stripeRounds {
+		norm := math.Sqrt(over(func(lo, hi int) (sum float64) {
+			for i := lo; i < hi; i++ {
+				sum += s.Area[i] * (real(x[i])*real(x[i]) + imag(x[i])*imag(x[i]))
+			}
+			return sum
+		}))
+		if !(norm > 0) {
+			break
+		}
+		for i := range x {
+			x[i] /= complex(norm, 0)
+			b[i] = complex(s.Area[i], 0) * x[i]
+		}
+		// Solve A·x = b from where x is, scaled as well as can be.
+		xAx := apply(x, q)
+		xb := 0.0
+		for i := range x {
+			xb += real(x[i])*real(b[i]) + imag(x[i])*imag(b[i])
+		}
+		if xAx > 0 {
+			for i := range x {
+				x[i] *= complex(xb/xAx, 0)
+				q[i] *= complex(xb/xAx, 0)
+			}
+		}
+		rz, first := 0.0, 0.0
+		for i := range r {
+			r[i] = b[i] - q[i]
+			d[i] = r[i] / complex(diag[i], 0)
+			rz += (real(r[i])*real(r[i]) + imag(r[i])*imag(r[i])) / diag[i]
+		}
+		first = rz
+		for range stripeSteps {
+			if rz <= 1e-6*first || rz == 0 {
+				break
+			}
+			dq := apply(d, q)
+			if !(dq > 0) {
+				break
+			}
+			a := complex(rz/dq, 0)
+			next := over(func(lo, hi int) (sum float64) {
+				for i := lo; i < hi; i++ {
+					x[i] += a * d[i]
+					r[i] -= a * q[i]
+					sum += (real(r[i])*real(r[i]) + imag(r[i])*imag(r[i])) / diag[i]
+				}
+				return sum
+			})
+			by := complex(next/rz, 0)
+			for i := range d {
+				d[i] = r[i]/complex(diag[i], 0) + by*d[i]
+			}
+			rz = next
+		}
+	}
+	out := &Stripes{make([][3]float32, len(sh.Rest.Tri))}
+	for t, tri := range sh.Rest.Tri {
+		var way [3]vec.V
+		var phase [3]float64 // in stripes
+		for c, v := range tri {
+			k := s.Of[v]
+			way[c], phase[c] = across[k], math.Atan2(imag(x[k]), real(x[k]))/(2*math.Pi)
+			if c > 0 && way[c].Dot(way[0]) < 0 { // as the first corner sees it
+				way[c], phase[c] = way[c].Mul(-1), -phase[c]
+			}
+		}
+		at := phase[0]
+		out.At[t][0] = float32(at)
+		for c := 1; c < 3; c++ { // as many whole stripes on as the flow says
+			d := sh.Pos[tri[c]].Sub(sh.Pos[tri[0]])
+			expect := at + many/2*float64(way[0].Add(way[c]).Dot(d))
+			out.At[t][c] = float32(phase[c] + math.Round(expect-phase[c]))
+		}
+	}
+	return out
+}
