@@ -1,12 +1,37 @@
 package node
 
 import (
+	"context"
 	"math"
+	"runtime"
+	"slices"
 
+	"mobanta/core/form"
 	"mobanta/core/network"
 	"mobanta/core/pattern"
 	"mobanta/core/texture"
 )
+
+// alongForm is the choice of Laid by which strokes follow the surface.
+const alongForm = "form"
+
+// hatchingSettings are printSettings with one way more to be laid.
+func hatchingSettings(own []network.Setting) []network.Setting {
+	all := printSettings(own)
+	for i := range all {
+		if s := &all[i]; s.Key == "laid" {
+			s.Choices = append(slices.Clone(s.Choices), network.Option{Key: alongForm, Name: "Along the form"})
+			s.Help += " Along the form: strokes run on the surface, at an angle of 0 round it where it bends most; density, angle and turn are then those that are typed, and strokes go on without wobble, breaks and taper."
+		}
+	}
+	return all
+}
+
+// formRadius is over how much of the model's diagonal the directions of strokes are smoothed.
+const formRadius = 0.06
+
+// layered is the stripes of each model and layer, for strokes along the form.
+type layered [][]*form.Stripes
 
 var hatching = &Kind{
 	Spec: network.Spec{
@@ -28,13 +53,40 @@ var hatching = &Kind{
 		Outputs: append(printOutputs(),
 			network.Port{Key: "cell", Name: "stroke", Type: network.Tone, Help: "A chance number from 0 to 1 for each stroke of the first layer, before it bends."},
 			network.Port{Key: "distance", Name: "distance", Type: network.Tone, Help: "How far its middle is, in spacings."}),
-		Settings: printSettings([]network.Setting{{Key: "layers", Name: "Layers", Type: network.Number, Default: 3.0, Min: 1, Max: pattern.MaxLayers, Help: "How many lie upon each other at most."}}),
+		Settings: hatchingSettings([]network.Setting{{Key: "layers", Name: "Layers", Type: network.Number, Default: 3.0, Min: 1, Max: pattern.MaxLayers, Help: "How many lie upon each other at most."}}),
 	},
 	NeedsFor:  printNeeds,
 	Elsewhere: printElsewhere,
 	Prepare:   preparePrint(func(get func(string) any) any { return int(math.Round(get("layers").(float64))) }),
 	Ways:      []Way{Shaded},
-	Beside:    "tone",
+	Dear:      true,
+	Whole: func(_ context.Context, w *Whole) (any, error) {
+		d := w.Data.(printData)
+		if d.laid != alongForm {
+			return nil, nil
+		}
+		typed := func(input int, otherwise float64) float64 {
+			if v := w.Typed[input]; len(v) == 1 {
+				return float64(v[0])
+			}
+			return otherwise
+		}
+		density, angle, turn := max(1, min(2000, typed(printOwn, 90))), typed(printOwn+1, 30), typed(printOwn+2, 65)
+		found := make(layered, len(w.Scene.Models))
+		for i, used := range worn(w) {
+			m := &w.Scene.Models[i]
+			diagonal := float64(m.Surface.Box.Diagonal())
+			if !used || !(diagonal > 0) {
+				continue
+			}
+			flow := form.FlowOf(m.Shape, formRadius*diagonal, runtime.GOMAXPROCS(0))
+			for l := range d.pattern.(int) {
+				found[i] = append(found[i], form.StripesOf(m.Shape, flow, angle+turn*pattern.Turns[l], density/diagonal, runtime.GOMAXPROCS(0)))
+			}
+		}
+		return found, nil
+	},
+	Beside: "tone",
 	Brief: func(a *About) string {
 		return Counted(int(a.Setting("layers").(float64)), "layer") + ", " + a.Input("density")
 	},
@@ -65,6 +117,7 @@ var hatching = &Kind{
 		}
 		var shared *pattern.Shared
 		var share [pattern.MaxLayers]float32
+		stripes, flows := c.Found.(layered)
 		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
 			for i, a := range asked {
 				if !(a > 0) {
@@ -101,6 +154,17 @@ var hatching = &Kind{
 					share = h.Shares(a)
 				}
 				free := float32(1)
+				if flows {
+					of, at, w := c.stripesAt(i, stripes)
+					for l, s := range of {
+						if share[l] > 0 {
+							t := &s.At[at]
+							free *= 1 - pattern.Even(t[0]*w[0]+t[1]*w[1]+t[2]*w[2], share[l], foot[i])
+						}
+					}
+					ink[i] = 1 - free
+					continue
+				}
 				for l := range h.Layers {
 					if s := share[l]; s > 0 {
 						free *= 1 - h.Stroke(x[i]*cos[l]+y[i]*sin[l], y[i]*cos[l]-x[i]*sin[l], s, foot[i], l)
@@ -110,4 +174,13 @@ var hatching = &Kind{
 			}
 		}, also)
 	},
+}
+
+// stripesAt returns the stripes of the batch's point i by layer, its triangle in them, and its place
+// in that.
+func (c *Call) stripesAt(i int, of layered) (stripes []*form.Stripes, triangle int, weights [3]float32) {
+	k, p := c.Lo+i, c.Points
+	model := c.Scene.Parts[p.PartOf[k]].Model
+	a, b := p.Weights[0][k], p.Weights[1][k]
+	return of[model], int(p.Tri[k]) - c.Scene.Models[model].FirstTri, [3]float32{1 - a - b, a, b}
 }

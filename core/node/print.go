@@ -47,11 +47,12 @@ func printOutputs() []network.Port {
 func printSettings(own []network.Setting, inks ...network.Option) []network.Setting {
 	return append(own,
 		network.Setting{Key: "laid", Name: "Laid", Type: network.Choice, Default: "page", Choices: []network.Option{{Key: "page", Name: "On the page"}, {Key: "model", Name: "On the page, with the model"}, {Key: "part", Name: "On the page, with the part"},
-			{Key: "uv", Name: "On UV"}, {Key: "sides", Name: "From three sides"}},
-			Help: "With the model or part: it moves, turns and grows with it, and stays as fine to a factor of the root of 2. From three sides: on the surface, without UV."},
+			{Key: "uv", Name: "On UV"}, {Key: "sides", Name: "From three sides"}}, Help: laidHelp},
 		network.Setting{Key: "inks", Name: "Inks", Type: network.Choice, Default: "one", Choices: append([]network.Option{{Key: "one", Name: "One on paper"}, {Key: "ramp", Name: "The ramp's own"}}, inks...),
 			Help: "The ramp's own: of the ramp that is wired to paper each band is printed on the next."})
 }
+
+const laidHelp = "With the model or part: it moves, turns and grows with it, and stays as fine to a factor of the root of 2. From three sides: on the surface, without UV."
 
 // printData is what patterns are prepared as.
 type printData struct {
@@ -73,8 +74,8 @@ func printNeeds(data any, wired func(string) bool) sample.Attr {
 	switch data.(printData).laid {
 	case "uv":
 		return sample.UV | sample.Weights | sample.Normal | sample.Eye | sample.Foot
-	case "sides":
-		return sample.Pos | sample.Rest | sample.Part | sample.Normal | sample.Foot
+	case "sides", alongForm:
+		return sample.Pos | sample.Rest | sample.Part | sample.Normal | sample.Foot | sample.Weights
 	case "page":
 		return sample.Page
 	}
@@ -150,6 +151,12 @@ func (c *Call) sheets(laid string, room func() Plane) []sheet {
 			}
 		}
 		return all
+	case alongForm: // where is said by the stripes
+		clear(one.x)
+		clear(one.y)
+		for i := range n {
+			one.foot[i], _ = c.across(i)
+		}
 	default:
 		at := c.newAnchor()
 		for i := range n {

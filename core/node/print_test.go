@@ -70,6 +70,35 @@ func TestPatternsPutOnAsMuchInkAsTheToneAsks(t *testing.T) {
 	assert.EqualValues(t, 0, b.run("halftone", nil, in, "mask")[0][7])
 }
 
+// Strokes along the form go round a cylinder, evenly, with as much ink as is asked.
+func TestStrokesFollowTheForm(t *testing.T) {
+	m := mesh.Grid("Side", 96, 40, func(u, v float64) vec.V {
+		s, c := math.Sincos(2 * math.Pi * u)
+		return vec.V{float32(c), float32(3*v - 1.5), float32(-s)}
+	})
+	b := seenBy(t, stagetest.Of(t, m), stage.Camera{Distance: 9, Angle: 20}, 320, 320)
+	for _, tone := range []float64{0.25, 0.6, 0.85} {
+		ink := b.run("hatching", map[string]any{"laid": "form", "layers": 2.0}, map[string]any{"tone": tone, "density": 40.0, "angle": 0.0, "turn": 90.0}, "mask")[0]
+		assert.InDelta(t, 1-tone, mean(ink), 0.04)
+	}
+	one := b.run("hatching", map[string]any{"laid": "form", "layers": 1.0}, map[string]any{"tone": 0.5, "density": 30.0, "angle": 0.0}, "mask")[0]
+	at := map[int32]float32{}
+	for i, p := range b.set.Pixels().Pixel {
+		at[p] = one[i]
+	}
+	changes := func(dx, dy int) (n int) {
+		for k := -60; k < 60; k++ {
+			p := int32((160+k*dy)*320 + 160 + k*dx)
+			if (at[p] > 0.5) != (at[p+int32(dx+320*dy)] > 0.5) {
+				n++
+			}
+		}
+		return n
+	}
+	up, round := changes(0, 1), changes(1, 0)
+	assert.Greater(t, up, 4*round+6, "going up crosses strokes, going round stays on one: %d and %d", up, round)
+}
+
 // Dots are round whatever the picture's shape: as many cells along as across.
 func TestDotsAreRoundInAnyPicture(t *testing.T) {
 	for _, size := range [][2]int{{300, 150}, {150, 300}, {200, 200}} {

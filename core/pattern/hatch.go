@@ -135,6 +135,23 @@ func (h *Hatch) Stroke(across, along, c, foot float32, layer int) float32 {
 	return pulse(across, ink, foot)
 }
 
+// Even returns how much ink a layer of even lines has in what a pixel covers at a place across them,
+// in spacings, where c of it is to be ink; foot is what a pixel covers of a spacing.
+func Even(across, c, foot float32) float32 {
+	seen := Shown(foot)
+	switch {
+	case !(c > 0):
+		return 0
+	case c >= 1:
+		return 1
+	case seen == 0:
+		return c
+	case seen == 1:
+		return pulse(across, c, foot)
+	}
+	return c + (pulse(across, c, foot)-c)*seen
+}
+
 // Shown returns how much is left of strokes of which a pixel covers foot of a spacing: none when
 // two pixels are a spacing, since they would beat with the pixels.
 func Shown(foot float32) float32 {

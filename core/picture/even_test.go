@@ -17,7 +17,9 @@ func TestPatternsThatEndInColourAreTakenEvenly(t *testing.T) {
 		require.NoError(t, n.Settle(node.Catalogue{}))
 		return n
 	}
-	from := func(id, port string) network.Input { return network.Input{Wires: []network.Ref{{Node: id, Port: port}}} }
+	from := func(id, port string) network.Input {
+		return network.Input{Wires: []network.Ref{{Node: id, Port: port}}}
+	}
 	dots := network.Node{ID: "dots", Kind: "halftone"}
 	plain := net(dots, network.Node{ID: "over", Kind: "blend", In: map[string]network.Input{"base": from("dots", "colour")}})
 	even := node.Evenly(plain)
