@@ -45,16 +45,16 @@ func Panels() *mesh.Mesh {
 // ComicPage returns a page of the comic: the kettle with dots in its shadows, the bell hatched in ink,
 // the octopus stippled.
 func ComicPage() (*project.Project, map[string]exchange.File, error) {
-	p, files, err := assemble("Comic page", []string{"dotted-copper", "dotted-iron", "hatched-bell", "stippled-skin", "stippled-cloth", "keepers-eye", "panel"}, []prop{
+	p, files, err := assemble("Comic page", []string{"dotted-copper", "dotted-iron", "hatched-bell", "stippled-skin", "stippled-cloth", "panel"}, []prop{
 		{id: "kettle", name: "Kettle", mesh: Kettle(), looks: map[string]string{"": "dotted-copper", "handle": "dotted-iron"}, at: vec.V{-3.36, -1.0, 1.7}, turn: vec.V{14, -10, 0}},
 		{id: "bell", name: "Bell", mesh: Bell(), looks: map[string]string{"": "hatched-bell"}, at: vec.V{-0.05, -1.0, 1.2}, turn: vec.V{10, 0, 8}},
-		{id: "keeper", name: "Keeper", mesh: Keeper(), looks: map[string]string{"": "stippled-skin", "eyes": "keepers-eye", "pupils": "keepers-eye", "cap": "stippled-cloth", "brim": "stippled-cloth", "bobble": "stippled-cloth", "coat": "stippled-cloth", "buttons": "stippled-cloth"}, at: vec.V{3.2, -1.5, 2}, turn: vec.V{14, -8, 0}},
+		{id: "keeper", name: "Keeper", mesh: Keeper(), looks: map[string]string{"": "stippled-skin", "eyes": "stippled-cloth", "pupils": "stippled-cloth", "cap": "stippled-cloth", "brim": "stippled-cloth", "bobble": "stippled-cloth", "coat": "stippled-cloth", "buttons": "stippled-cloth"}, at: vec.V{3.2, -1.35, 2}, turn: vec.V{14, -8, 0}},
 		{id: "panels", name: "Panels", mesh: Panels(), looks: map[string]string{"": "panel"}},
 	}, "#1A1B24")
 	if err != nil {
 		return nil, nil, err
 	}
-	for i, s := range []float32{0.86, 1.35, 0.76} {
+	for i, s := range []float32{0.86, 1.35, 0.7} {
 		p.Stage.Models[i].Scale = s
 	}
 	key := stage.NewLight("key", "Key sun", light.Sun)
