@@ -81,7 +81,7 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 	for _, want := range wants {
 		if want.Finish {
 			pic := CardPicture{Name: want.Name, Pix: make([]byte, 4*w*h)}
-			r.shrink(pic.Pix, w, h, t.crop, func(p int) (color.C, float32) { return r.result.At(p) })
+			r.shrink(pic.Pix, w, h, t.crop, func(p int) (color.C, float32) { return r.result.under.At(&r.result.Film, p) }) // before it is printed
 			out = append(out, pic)
 			continue
 		}
@@ -284,7 +284,7 @@ func (r *Renderer) Small(w, h int) *image.NRGBA {
 		cut := (b.Dy() - b.Dx()*h/w) / 2
 		b.Min.Y, b.Max.Y = cut, b.Max.Y-cut
 	}
-	r.shrink(img.Pix, w, h, b, r.result.At)
+	r.shrink(img.Pix, w, h, b, r.result.developed())
 	return img
 }
 

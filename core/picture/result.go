@@ -30,6 +30,16 @@ type Result struct {
 // otherwise.
 func (r *Result) At(i int) (c color.C, a float32) { return r.chain.At(&r.Film, i) }
 
+// developed returns At for many pixels: a print is made as a whole, not pixel by pixel.
+func (r *Result) developed() func(i int) (color.C, float32) {
+	if len(r.chain) == len(r.under) {
+		return r.At
+	}
+	pix := make([]float32, 4*r.W*r.H)
+	r.chain.Each(&r.Film, r.Bounds(), r.workers, func(y int, row []float32) { copy(pix[4*y*r.W:], row[:4*r.W]) })
+	return func(i int) (color.C, float32) { return color.C(pix[4*i : 4*i+3]), pix[4*i+3] }
+}
+
 // Changed is where the developed picture may differ from what the same renderer showed last.
 func (r *Result) Changed() image.Rectangle { return r.chain.Spread(r.Dirty, r.Bounds()) }
 
