@@ -60,7 +60,7 @@ var hatching = &Kind{
 	Prepare:   preparePrint(func(get func(string) any) any { return int(math.Round(get("layers").(float64))) }),
 	Ways:      []Way{Shaded},
 	Dear:      true,
-	Whole: func(_ context.Context, w *Whole) (any, error) {
+	Whole: func(ctx context.Context, w *Whole) (any, error) {
 		d := w.Data.(printData)
 		if d.laid != alongForm {
 			return nil, nil
@@ -81,6 +81,9 @@ var hatching = &Kind{
 			}
 			flow := form.FlowOf(m.Shape, formRadius*diagonal, runtime.GOMAXPROCS(0))
 			for l := range d.pattern.(int) {
+				if err := ctx.Err(); err != nil {
+					return nil, err
+				}
 				found[i] = append(found[i], form.StripesOf(m.Shape, flow, angle+turn*pattern.Turns[l], density/diagonal, runtime.GOMAXPROCS(0)))
 			}
 		}
@@ -118,6 +121,7 @@ var hatching = &Kind{
 		var shared *pattern.Shared
 		var share [pattern.MaxLayers]float32
 		stripes, flows := c.Found.(layered)
+		flows = flows && c.In[printPlace] == nil
 		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
 			for i, a := range asked {
 				if !(a > 0) {

@@ -193,5 +193,9 @@ func TestPatternsWhereNothingIsKnown(t *testing.T) {
 		n := &network.Network{Nodes: []network.Node{{ID: "p", Kind: "coordinates", Set: map[string]any{"space": "page"}},
 			{ID: "x", Kind: kind, In: map[string]network.Input{"place": {Wires: []network.Ref{{Node: "p", Port: "vector"}}}, "tone": {Value: 0.6}, "density": {Value: 9.0}}}}}
 		assert.InDelta(t, 0.4, mean(b.eval(n, network.Ref{Node: "x", Port: "mask"})[0]), 0.06)
+		if kind == "hatching" { // also in place of the form, of which nothing need be known then
+			n.Nodes[1].Set = map[string]any{"laid": "form"}
+			assert.InDelta(t, 0.4, mean(b.eval(n, network.Ref{Node: "x", Port: "mask"})[0]), 0.06)
+		}
 	}
 }
