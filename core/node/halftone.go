@@ -60,6 +60,13 @@ var halftone = &Kind{
 			}
 		}
 		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
+			if c.Const[printOwn+2] && c.Const[printOwn+3] && same(foot) { // as it mostly is
+				k, dx, dy := inks.of(foot[0], 2*soft[0]), offset[0][0], offset[1][0]
+				for i, a := range asked {
+					ink[i] = k.At(x[i]+dx, y[i]+dy, a)
+				}
+				return
+			}
 			for i, a := range asked {
 				switch {
 				case !(a > 0):
@@ -138,4 +145,14 @@ func (k *inksOf) of(foot, soft float32) *pattern.Ink {
 	}
 	k.ink = e.ink
 	return k.ink
+}
+
+// same tells whether all numbers of a plane are the same.
+func same(p Plane) bool {
+	for _, v := range p {
+		if v != p[0] {
+			return false
+		}
+	}
+	return true
 }

@@ -268,25 +268,34 @@ func (c *Call) print(density, angle int, pattern inked, also spots) {
 	}
 	dense, turned := c.In[density][0], c.In[angle][0]
 	on := c.sheets(d.laid, room)
-	for _, s := range on {
+	// Branches are cheaper than min and max here, and what is the same for all is worked out once.
+	bounded := func(v float32) float32 {
+		switch {
+		case !(v > 0):
+			return 0
+		case v > maxDensity:
+			return maxDensity
+		}
+		return v
+	}
+	for k, s := range on {
+		fine := bounded(dense[0])
 		for i := range n {
-			fine := dense[i]
-			if !(fine > 0) {
-				fine = 0
-			} else if fine > maxDensity {
-				fine = maxDensity
+			if !c.Const[density] {
+				fine = bounded(dense[i])
 			}
 			s.x[i], s.y[i] = s.x[i]*fine, s.y[i]*fine
+			if k == 0 { // they share what a pixel covers
+				s.foot[i] *= fine
+			}
 		}
-	}
-	for i := range n {
-		on[0].foot[i] *= max(0, min(maxDensity, dense[i]))
 	}
 	u, v, part := room(), room(), room()
 	turn := func(s *sheet, by float32) {
-		last, sin, cos := float32(math.NaN()), float32(0), float32(1)
+		b, a := math.Sincos(float64(turned[0]+by) * math.Pi / 180)
+		sin, cos, last := float32(b), float32(a), turned[0]
 		for i := range n {
-			if turned[i] != last {
+			if !c.Const[angle] && turned[i] != last {
 				last = turned[i]
 				b, a := math.Sincos(float64(last+by) * math.Pi / 180)
 				sin, cos = float32(b), float32(a)
@@ -302,6 +311,9 @@ func (c *Call) print(density, angle int, pattern inked, also spots) {
 	// lay fills mask with the ink of a screen where so much is asked; what is asked is lost.
 	lay := func(asked, mask Plane, screen int, by float32) {
 		for i, w := range weight[:n] {
+			if c.Const[printWeight] && w == 1 {
+				break
+			}
 			if w != 1 && asked[i] > 0 && asked[i] < 1 {
 				asked[i] = 1 - float32(math.Pow(float64(1-asked[i]), float64(max(0, w))))
 			}
