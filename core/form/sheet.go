@@ -122,17 +122,7 @@ func (s *Sheet) Spread(values []float64, radius float64, workers int) {
 			diag[i] += time * s.pull[l]
 		}
 	}
-	const chunk = 4096
-	jobs := (n + chunk - 1) / chunk
-	part := make([]float64, jobs)
-	// over runs f on stretches of the knots, and adds up what it returns in their order.
-	over := func(f func(lo, hi int) float64) (sum float64) {
-		parallel.Do(workers, jobs, func(j int) { part[j] = f(j*chunk, min(n, (j+1)*chunk)) })
-		for _, p := range part {
-			sum += p
-		}
-		return sum
-	}
+	over := stretches(n, workers)
 	r, z, d, q := make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
 	apply := func(x, out []float64, i int) {
 		v := mass[i] * x[i]
@@ -232,4 +222,19 @@ func smooth(sh *shape.Shape, radius float64, workers int) []vec.V {
 		out[v] = vec.V{float32(x / l), float32(y / l), float32(z / l)}
 	}
 	return out
+}
+
+// stretches returns what runs f on stretches of n numbers, on several cores, and adds up what it
+// returns in their order, so that the sum is the same on any number of them.
+func stretches(n, workers int) (over func(f func(lo, hi int) float64) (sum float64)) {
+	const chunk = 4096
+	jobs := (n + chunk - 1) / chunk
+	part := make([]float64, jobs)
+	return func(f func(lo, hi int) float64) (sum float64) {
+		parallel.Do(workers, jobs, func(j int) { part[j] = f(j*chunk, min(n, (j+1)*chunk)) })
+		for _, p := range part {
+			sum += p
+		}
+		return sum
+	}
 }

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 
-	"mobanta/core/parallel"
 	"mobanta/core/shape"
 	"mobanta/core/vec"
 )
@@ -201,16 +200,7 @@ func newStripes(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Str
 			diag[i] = 1
 		}
 	}
-	const chunk = 4096
-	jobs := (n + chunk - 1) / chunk
-	part := make([]float64, jobs)
-	over := func(f func(lo, hi int) float64) (sum float64) {
-		parallel.Do(workers, jobs, func(j int) { part[j] = f(j*chunk, min(n, (j+1)*chunk)) })
-		for _, p := range part {
-			sum += p
-		}
-		return sum
-	}
+	over := stretches(n, workers)
 	apply := func(x, out []complex128) float64 {
 		return over(func(lo, hi int) (sum float64) {
 			for i := lo; i < hi; i++ {
