@@ -441,6 +441,9 @@ func score(k *Kind, w string) int {
 	case strings.Contains(name, " "+w):
 		return 50
 	}
+	if len(k.Words) > 0 && k.Words[0] == w { // what it is called most, besides
+		return 45
+	}
 	for _, other := range k.Words {
 		if strings.HasPrefix(other, w) || strings.Contains(other, " "+w) {
 			return 40

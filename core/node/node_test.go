@@ -107,7 +107,7 @@ func TestEveryKindIsWhole(t *testing.T) {
 
 func TestSearchFindsByPurposeAndOtherWords(t *testing.T) {
 	for query, want := range map[string]string{"mix": "Blend", "lambert": "Diffuse light", "cel bands": "Ramp", "line art": "Edge lines",
-		"specular": "Highlight", "fresnel": "Facing", "outl": "Outline", "output": "Finish", "screen multiply": "Blend"} {
+		"specular": "Highlight", "fresnel": "Facing", "outl": "Outline", "output": "Finish", "screen multiply": "Blend", "dots": "Halftone"} {
 		found := cat.Search(query)
 		if assert.NotEmpty(t, found, query) {
 			assert.Equal(t, want, found[0].Name, query)

@@ -75,6 +75,49 @@ func TestInkKeepsToItsLimit(t *testing.T) {
 	assert.Zero(t, (&Press{Paper: color.C{1, 1, 1}}).Ready(100).Separate(color.C{0.2, 0.2, 0.2}))
 }
 
+// On its way to the limit ink comes as near as it may; gain fills the middle of the tones.
+func TestLimitAndGain(t *testing.T) {
+	p := New(Sets[2])
+	p.Limit = 0.5
+	ready := p.Ready(400)
+	for _, s := range []Shares{ready.Separate(color.C{}), ready.separate(color.C{})} {
+		assert.InDelta(t, 0.5, s[0], 0.01, "no more and no less")
+	}
+	p.Limit, p.Gain = 0, 0.2
+	p.Inks[0].Density = 40
+	ready = p.Ready(400)
+	for _, a := range []float32{0.2, 0.5, 0.8} {
+		want := ready.Mean(&Shares{a})
+		s := ready.Part(0, 0, 400, 400, 400, func(int, int) color.C { return want })
+		sum := 0.0
+		for i := range 400 * 400 {
+			sum += float64(s.Plate(0, i%400, i/400)) / 160000
+		}
+		assert.InDelta(t, float64(a+4*0.2*a*(1-a)), sum, 0.01)
+	}
+}
+
+// Dots stand in the middle of their cells, which begin at the lower left corner; what is asked lies
+// evenly between pixels.
+func TestPlatesLieWhereTheyShould(t *testing.T) {
+	p := New(Sets[2])
+	p.Inks[0].Density, p.Inks[0].Angle = 10, 0
+	ready := p.Ready(200)
+	want := ready.Mean(&Shares{0.3})
+	s := ready.Part(0, 0, 100, 200, 200, func(int, int) color.C { return want })
+	for k := range 10 {
+		assert.InDelta(t, s.Plate(0, 49-k, 109), s.Plate(0, 50+k, 109), 1e-4)
+		assert.InDelta(t, s.Plate(0, 49, 109-k), s.Plate(0, 49, 110+k), 1e-4)
+	}
+	assert.Greater(t, s.Plate(0, 49, 109), float32(0.99))
+	assert.Less(t, s.Plate(0, 40, 100), float32(0.01))
+	for i := range s.shares {
+		s.shares[i][0] = float32(i%100)/400 + float32(i/100)/400
+	}
+	assert.InDelta(t, (12.25+31.75)/400, s.share(0, 12.25, 31.75), 1e-5)
+	assert.InDelta(t, (99.0+199)/400, s.share(0, 150, 900), 1e-5, "at the rim as there")
+}
+
 // The plates over each other are the print, and on average the print is the colour.
 func TestPlatesOverEachOtherAreThePrint(t *testing.T) {
 	p := New(Sets[1])

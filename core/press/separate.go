@@ -88,6 +88,9 @@ func seenBy(c *color.C) (weight [3]float64) {
 // with less is taken.
 const lean = 2e-6
 
+// strict is how much ink over the limit counts, against colours that are missed.
+const strict = 300
+
 // off is what is to be small.
 func (r *Ready) off(s *Shares, c color.C, weight *[3]float64) (sum float64) {
 	m := r.Mean(s)
@@ -101,7 +104,7 @@ func (r *Ready) off(s *Shares, c color.C, weight *[3]float64) (sum float64) {
 		ink += float64(s[k])
 	}
 	if r.limit > 0 && ink > float64(r.limit) {
-		d := 10 * (ink - float64(r.limit))
+		d := strict * (ink - float64(r.limit))
 		sum += d * d
 	}
 	return sum
@@ -145,7 +148,7 @@ func (r *Ready) descend(s *Shares, c color.C, weight *[3]float64, steps int) {
 						a[j][k] += slope[j][i] * slope[k][i]
 					}
 					if over {
-						a[j][k] += 100
+						a[j][k] += strict * strict
 					}
 				}
 				a[j][j] += lean + damp
@@ -154,7 +157,7 @@ func (r *Ready) descend(s *Shares, c color.C, weight *[3]float64, steps int) {
 				}
 				a[j][n] -= lean * float64(s[j])
 				if over {
-					a[j][n] -= 100 * (ink - float64(r.limit))
+					a[j][n] -= strict * strict * (ink - float64(r.limit))
 				}
 			}
 			solve(&a, n)
