@@ -60,23 +60,12 @@ var halftone = &Kind{
 			}
 		}
 		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
-			if c.Const[printOwn+2] && c.Const[printOwn+3] && same(foot) { // as it mostly is
-				k, dx, dy := inks.of(foot[0], 2*soft[0]), offset[0][0], offset[1][0]
-				for i, a := range asked {
-					ink[i] = k.At(x[i]+dx, y[i]+dy, a)
-				}
-				return
-			}
-			for i, a := range asked {
-				switch {
-				case !(a > 0):
-					ink[i] = 0
-				case a >= 1:
-					ink[i] = 1
-				default:
-					ink[i] = inks.of(foot[i], 2*soft[i]).At(x[i]+offset[0][i], y[i]+offset[1][i], a)
+			if dx, dy := offset[0], offset[1]; !c.Const[printOwn+3] || dx[0] != 0 || dy[0] != 0 {
+				for i := range x {
+					x[i], y[i] = x[i]+dx[i], y[i]+dy[i]
 				}
 			}
+			inks.fill(x, y, foot, soft, asked, ink)
 		}, also)
 	},
 }
@@ -124,35 +113,37 @@ func pictureScreen(pic *pixmap.Pixmap) *pattern.Screen {
 // inksOf is a screen as pixels show it that cover more or less of a cell: of those of a batch many
 // cover as much.
 type inksOf struct {
-	screen             *pattern.Screen
-	lastFoot, lastSoft float32
-	ink                *pattern.Ink
-	known              [64]struct {
+	screen *pattern.Screen
+	known  [64]struct {
 		foot, soft int
 		ink        *pattern.Ink
 	}
 }
 
-func (k *inksOf) of(foot, soft float32) *pattern.Ink {
-	if foot == k.lastFoot && soft == k.lastSoft && k.ink != nil {
-		return k.ink
+func (k *inksOf) of(foot, soft int) *pattern.Ink {
+	e := &k.known[(foot*7+soft)&63]
+	if e.ink == nil || e.foot != foot || e.soft != soft {
+		e.foot, e.soft, e.ink = foot, soft, k.screen.Ink(foot, soft)
 	}
-	k.lastFoot, k.lastSoft = foot, soft
-	f, s := pattern.FootStep(foot), pattern.SoftStep(soft)
-	e := &k.known[(f*7+s)&63]
-	if e.ink == nil || e.foot != f || e.soft != s {
-		e.foot, e.soft, e.ink = f, s, k.screen.Ink(f, s)
-	}
-	k.ink = e.ink
-	return k.ink
+	return e.ink
 }
 
-// same tells whether all numbers of a plane are the same.
-func same(p Plane) bool {
-	for _, v := range p {
-		if v != p[0] {
-			return false
+// fill says how much ink there is at places, of which a pixel covers foot of a cell, with edges of
+// that softness: those that follow each other and are seen alike at once.
+func (k *inksOf) fill(x, y, foot, soft, asked, ink Plane) {
+	n := len(asked)
+	foot, soft = foot[:n], soft[:n]
+	for from, to := 0, 0; from < n; from = to {
+		lastFoot, lastSoft := foot[from], soft[from]
+		f, s := pattern.FootStep(lastFoot), pattern.SoftStep(2*lastSoft)
+		for to++; to < n; to++ {
+			if a, b := foot[to], soft[to]; a != lastFoot || b != lastSoft {
+				if pattern.FootStep(a) != f || pattern.SoftStep(2*b) != s {
+					break
+				}
+				lastFoot, lastSoft = a, b
+			}
 		}
+		k.of(f, s).Fill(x[from:to], y[from:to], asked[from:to], ink[from:to])
 	}
-	return true
 }

@@ -7,9 +7,9 @@ import (
 	"slices"
 
 	"mobanta/core/form"
+	"mobanta/core/lanes"
 	"mobanta/core/network"
 	"mobanta/core/pattern"
-	"mobanta/core/texture"
 )
 
 // alongForm is the choice of Laid by which strokes follow the surface.
@@ -100,10 +100,8 @@ var hatching = &Kind{
 		for k := range own {
 			own[k] = c.In[printOwn+2+k][0]
 		}
-		turn, next, wobble, breaks, length, taper, rough, seeds := own[0], own[1], own[2], own[3], own[4], own[5], own[6], own[7]
-		h := pattern.Hatch{Layers: c.Data.(printData).pattern.(int)}
-		var cos, sin [pattern.MaxLayers]float32
-		turned, seeded := float32(math.NaN()), float32(math.NaN())
+		turn, next := own[0], own[1]
+		layers := c.Data.(printData).pattern.(int)
 		cell, distance := c.Out[2], c.Out[3]
 		var also spots
 		if cell != nil || distance != nil {
@@ -118,66 +116,74 @@ var hatching = &Kind{
 				}
 			}
 		}
-		var shared *pattern.Shared
-		var share [pattern.MaxLayers]float32
+		hatch := func(i int) pattern.Hatch { return pattern.Hatch{Layers: layers, Full: max(0.02, min(0.98, next[i]))} }
+		kept := memo(c, func() *hatched { return &hatched{share: make(Plane, layers*c.N)} })
+		n := c.N
+		if len(kept.share) < layers*n {
+			kept.share = make(Plane, layers*n)
+		}
+		share := func(l int) Plane { return kept.share[l*n : (l+1)*n] }
+		shares := func(asked Plane) {
+			if c.Const[printOwn+3] {
+				h := hatch(0)
+				if !kept.shared.Of(&h) {
+					kept.shared = h.Shared()
+				}
+				kept.shared.Fill(asked, kept.share)
+				return
+			}
+			for i, a := range asked {
+				h := hatch(i)
+				of := h.Shares(a)
+				for l := range layers {
+					kept.share[l*n+i] = of[l]
+				}
+			}
+		}
+		strokes := &kept.strokes
+		strokes.Wobble, strokes.Breaks, strokes.Length, strokes.Taper, strokes.Rough, strokes.Seed = own[2], own[3], own[4], own[5], own[6], own[7]
 		stripes, flows := c.Found.(layered)
 		flows = flows && c.In[printPlace] == nil
 		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
-			for i, a := range asked {
-				if !(a > 0) {
-					ink[i] = 0
-					continue
-				}
-				if a >= 1 {
-					ink[i] = 1
-					continue
-				}
-				if turn[i] != turned {
-					turned = turn[i]
-					for l := range h.Layers {
-						s, k := math.Sincos(float64(turned) * pattern.Turns[l] * math.Pi / 180)
-						cos[l], sin[l] = float32(k), float32(s)
-					}
-				}
-				if seeds[i] != seeded {
-					seeded = seeds[i]
-					h.Seed = texture.SeedOf(seeded)
-				}
-				h.Full, h.Wobble, h.Breaks = max(0.02, min(0.98, next[i])), max(0, min(4, wobble[i])), max(0, min(0.5, breaks[i]))
-				h.Length, h.Taper, h.Rough = length[i], max(0, min(1, taper[i])), max(0, min(1, rough[i]))
+			shares(asked)
+			free := ink
+			for i := range free {
+				free[i] = 1
+			}
+			strokes.X, strokes.Y, strokes.Foot = x, y, foot
+			for l := range layers {
 				switch {
-				case c.Const[printOwn+3]:
-					if shared == nil {
-						shared = memo(c, h.Shared)
-					}
-					if !shared.Of(&h) {
-						shared = h.Shared()
-					}
-					shared.At(a, &share)
-				default:
-					share = h.Shares(a)
-				}
-				free := float32(1)
-				if flows {
-					of, at, w := c.stripesAt(i, stripes)
-					for l, s := range of {
-						if share[l] > 0 {
-							t := &s.At[at]
-							free *= 1 - pattern.Even(t[0]*w[0]+t[1]*w[1]+t[2]*w[2], share[l], foot[i])
+				case flows:
+					for i := range free {
+						if asked := share(l)[i]; asked > 0 {
+							of, at, w := c.stripesAt(i, stripes)
+							t := &of[l].At[at]
+							free[i] *= 1 - pattern.Even(t[0]*w[0]+t[1]*w[1]+t[2]*w[2], asked, foot[i])
 						}
 					}
-					ink[i] = 1 - free
-					continue
-				}
-				for l := range h.Layers {
-					if s := share[l]; s > 0 {
-						free *= 1 - h.Stroke(x[i]*cos[l]+y[i]*sin[l], y[i]*cos[l]-x[i]*sin[l], s, foot[i], l)
+				case c.Const[printOwn+2]:
+					sin, cos := math.Sincos(float64(turn[0]) * pattern.Turns[l] * math.Pi / 180)
+					strokes.Draw(l, float32(cos), float32(sin), share(l), free)
+				default:
+					strokes.X, strokes.Y = make(Plane, len(x)), make(Plane, len(x))
+					for i := range x {
+						b, a := math.Sincos(float64(turn[i]) * pattern.Turns[l] * math.Pi / 180)
+						cos, sin := float32(a), float32(b)
+						strokes.X[i], strokes.Y[i] = x[i]*cos+y[i]*sin, y[i]*cos-x[i]*sin
 					}
+					strokes.Draw(l, 1, 0, share(l), free)
 				}
-				ink[i] = 1 - free
 			}
+			lanes.Affine(ink, free, free, -1, 0, 1)
 		}, also)
 	},
+}
+
+// hatched is what the kernel keeps from batch to batch.
+type hatched struct {
+	shared  *pattern.Shared
+	share   Plane // of each layer in turn
+	strokes pattern.Strokes
 }
 
 // stripesAt returns the stripes of the batch's point i by layer, its triangle in them, and its place

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"mobanta/core/color"
+	"mobanta/core/lanes"
 	"mobanta/core/network"
 	"mobanta/core/sample"
 	"mobanta/core/texture"
@@ -89,17 +90,20 @@ func printElsewhere(_ any, input int) []sample.Variant {
 	return nil
 }
 
-// sheet is where the points of a batch lie on what is printed on, in its units, how much a pixel
-// covers of one, and how much of what is seen there is of this sheet; nil for all.
-type sheet struct{ x, y, foot, part Plane }
+// sheet is where the points of a batch lie on what is printed on, in its units from a place on it,
+// how much a pixel covers of one, and how much of what is seen there is of this sheet; nil for all.
+// x and y may be what others read too.
+type sheet struct {
+	x, y, foot, part Plane
+	from             [2]float32
+}
 
 // sheets returns those on which the batch lies: one, but three from three sides. They are scratch.
 func (c *Call) sheets(laid string, room func() Plane) []sheet {
 	n := c.N
-	one := sheet{x: room(), y: room(), foot: room()}
+	one := sheet{foot: room()}
 	if in := c.In[printPlace]; in != nil {
-		copy(one.x, in[0])
-		copy(one.y, in[1])
+		one.x, one.y = in[0][:n], in[1][:n]
 		clear(one.foot)
 		if !c.Const[printPlace] && len(c.More) >= 2 {
 			u, v := c.Elsewhere(0), c.Elsewhere(1)
@@ -119,20 +123,21 @@ func (c *Call) sheets(laid string, room func() Plane) []sheet {
 	switch laid {
 	case "page":
 		x0, y0, foot := c.pageMiddle()
-		px, py := c.Points.Page[0][c.Lo:c.Lo+n], c.Points.Page[1][c.Lo:c.Lo+n]
-		for i := range n {
-			one.x[i], one.y[i], one.foot[i] = px[i]-x0, py[i]-y0, foot
+		one.x, one.y, one.from = c.Points.Page[0][c.Lo:c.Lo+n], c.Points.Page[1][c.Lo:c.Lo+n], [2]float32{x0, y0}
+		for i := range one.foot {
+			one.foot[i] = foot
 		}
 	case "uv":
+		one.x, one.y = c.Points.UV[0][c.Lo:c.Lo+n], c.Points.UV[1][c.Lo:c.Lo+n]
 		for i := range n {
 			long, short := c.covered(i)
 			foot := max(long[0]*long[0]+long[1]*long[1], short[0]*short[0]+short[1]*short[1])
-			one.x[i], one.y[i], one.foot[i] = c.Points.UV[0][c.Lo+i], c.Points.UV[1][c.Lo+i], float32(math.Sqrt(foot))
+			one.foot[i] = float32(math.Sqrt(foot))
 		}
 	case "sides":
-		all := []sheet{one, {x: room(), y: room(), foot: one.foot}, {x: room(), y: room(), foot: one.foot}}
+		all := make([]sheet, 3)
 		for a := range all {
-			all[a].part = room()
+			all[a] = sheet{x: room(), y: room(), foot: one.foot, part: room()}
 		}
 		for i := range n {
 			x, y, z := c.object(i)
@@ -152,6 +157,7 @@ func (c *Call) sheets(laid string, room func() Plane) []sheet {
 		}
 		return all
 	case alongForm: // where is said by the stripes
+		one.x, one.y = room(), room()
 		clear(one.x)
 		clear(one.y)
 		for i := range n {
@@ -159,6 +165,7 @@ func (c *Call) sheets(laid string, room func() Plane) []sheet {
 		}
 	default:
 		at := c.newAnchor()
+		one.x, one.y = room(), room()
 		for i := range n {
 			k := c.Lo + i
 			at.of(c, c.Points.PartOf[k], laid == "part")
@@ -278,29 +285,33 @@ func (c *Call) print(density, angle int, pattern inked, also spots) {
 		}
 		return v
 	}
-	for k, s := range on {
-		fine := bounded(dense[0])
-		for i := range n {
-			if !c.Const[density] {
-				fine = bounded(dense[i])
-			}
-			s.x[i], s.y[i] = s.x[i]*fine, s.y[i]*fine
-			if k == 0 { // they share what a pixel covers
-				s.foot[i] *= fine
-			}
+	foot := on[0].foot // all sheets share what a pixel covers
+	for i, fine := 0, bounded(dense[0]); i < n; i++ {
+		if !c.Const[density] {
+			fine = bounded(dense[i])
 		}
+		foot[i] *= fine
 	}
 	u, v, part := room(), room(), room()
 	turn := func(s *sheet, by float32) {
-		b, a := math.Sincos(float64(turned[0]+by) * math.Pi / 180)
-		sin, cos, last := float32(b), float32(a), turned[0]
+		at := func(i int) (ax, ay float32) {
+			sin, cos := math.Sincos(float64(turned[i]+by) * math.Pi / 180)
+			fine := bounded(dense[i])
+			return fine * float32(cos), fine * float32(sin)
+		}
+		ax, ay := at(0)
+		x0, y0 := s.from[0], s.from[1]
+		if c.Const[density] && c.Const[angle] {
+			lanes.Affine(u, s.x, s.y, ax, ay, -x0*ax-y0*ay)
+			lanes.Affine(v, s.x, s.y, -ay, ax, x0*ay-y0*ax)
+			return
+		}
 		for i := range n {
-			if !c.Const[angle] && turned[i] != last {
-				last = turned[i]
-				b, a := math.Sincos(float64(last+by) * math.Pi / 180)
-				sin, cos = float32(b), float32(a)
+			if i > 0 && (turned[i] != turned[i-1] || dense[i] != dense[i-1]) {
+				ax, ay = at(i)
 			}
-			u[i], v[i] = s.x[i]*cos+s.y[i]*sin, s.y[i]*cos-s.x[i]*sin
+			x, y := s.x[i]-x0, s.y[i]-y0
+			u[i], v[i] = x*ax+y*ay, y*ax-x*ay
 		}
 	}
 	if also != nil {
@@ -352,7 +363,7 @@ func mostSeen(on []sheet, room func() Plane) *sheet {
 	if on[0].part == nil {
 		return &on[0]
 	}
-	out := sheet{x: room(), y: room()}
+	out := sheet{x: room(), y: room(), from: on[0].from}
 	for i := range out.x {
 		best := 0
 		for k := range on {
@@ -386,7 +397,11 @@ func (c *Call) ink(inks string, lay func(asked, mask Plane, screen int, by float
 			inks = ""
 		}
 	}
-	if inks != "" {
+	switch lo, hi := full[0], none[0]; {
+	case inks == "":
+	case c.Const[printFull] && c.Const[printNone] && hi > lo:
+		lanes.Fall(asked, tone, hi, 1/(hi-lo))
+	default:
 		for i := range n {
 			lo, hi, t := full[i], none[i], tone[i]
 			switch {
@@ -402,10 +417,7 @@ func (c *Call) ink(inks string, lay func(asked, mask Plane, screen int, by float
 	lay(asked, mask, 0, 0)
 	if out := c.Out[0]; out != nil {
 		for k, o := range out {
-			p, q := paper[k], over[k]
-			for i, m := range mask[:n] {
-				o[i] = p[i] + (q[i]-p[i])*m
-			}
+			lanes.Mix(o[:n], paper[k], over[k], mask)
 		}
 	}
 }

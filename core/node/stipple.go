@@ -31,12 +31,14 @@ var stipple = &Kind{
 		dot, soft := c.In[printOwn+2][0], c.In[printOwn+3][0]
 		var inks [pattern.StippleSizes + 1]*inksOf
 		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
-			for i, a := range asked {
-				size := pattern.StippleSize(dot[i])
+			for from, to := 0, 0; from < len(asked); from = to {
+				size := pattern.StippleSize(dot[from])
+				for to++; to < len(asked) && (dot[to] == dot[to-1] || pattern.StippleSize(dot[to]) == size); to++ {
+				}
 				if inks[size] == nil {
 					inks[size] = &inksOf{screen: pattern.Stipple(size)}
 				}
-				ink[i] = inks[size].of(foot[i], 2*soft[i]).At(x[i], y[i], a)
+				inks[size].fill(x[from:to], y[from:to], foot[from:to], soft[from:to], asked[from:to], ink[from:to])
 			}
 		}, nil)
 	},

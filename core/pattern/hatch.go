@@ -3,6 +3,7 @@ package pattern
 import (
 	"math"
 
+	"mobanta/core/lanes"
 	"mobanta/core/texture"
 )
 
@@ -11,12 +12,6 @@ import (
 type Hatch struct {
 	Layers int     // 1 to MaxLayers
 	Full   float32 // how much of a layer is ink when the next begins, above 0 and below 1
-	Wobble float32 // how far strokes bend to and fro, in spacings
-	Breaks float32 // how much of a stroke is left out, 0 to ½
-	Length float32 // of a stroke, in spacings
-	Taper  float32 // how much of a stroke runs out thin at its ends, 0 to 1
-	Rough  float32 // how uneven its sides are, 0 to 1
-	Seed   texture.Seed
 }
 
 // MaxLayers is how many layers there may be.
@@ -54,9 +49,8 @@ func (h *Hatch) Shares(a float32) (share [MaxLayers]float32) {
 
 // Shared is Shares for all shares of ink at once, for a layer count and fullness.
 type Shared struct {
-	layers int
-	full   float32
-	at     [sharedSteps + 2][MaxLayers]float32
+	of Hatch
+	at [MaxLayers][sharedSteps + 2]float32
 }
 
 // sharedSteps are the steps in the root of what stays free: layers change fastest where little does.
@@ -64,142 +58,242 @@ const sharedSteps = 512
 
 // Shared readies Shares.
 func (h *Hatch) Shared() *Shared {
-	s := &Shared{layers: h.Layers, full: h.Full}
-	for i := range s.at {
+	s := &Shared{of: *h}
+	for i := range sharedSteps + 2 {
 		q := min(1, float32(i)/sharedSteps)
-		s.at[i] = h.Shares(1 - q*q)
+		for l, share := range h.Shares(1 - q*q) {
+			s.at[l][i] = share
+		}
 	}
 	return s
 }
 
 // Of tells whether it is that of a hatching.
-func (s *Shared) Of(h *Hatch) bool { return s != nil && s.layers == h.Layers && s.full == h.Full }
+func (s *Shared) Of(h *Hatch) bool { return s != nil && s.of == *h }
 
-// At returns what Shares returns, as nearly as can be seen.
-func (s *Shared) At(a float32, share *[MaxLayers]float32) {
-	q := sqrt(1-a) * sharedSteps
-	i := int(q)
-	t := q - float32(i)
-	one, two := &s.at[i], &s.at[i+1]
-	for l := range s.layers {
-		share[l] = one[l] + (two[l]-one[l])*t
+// Fill says of each share of ink that is asked what Shares says of each layer, as nearly as can be
+// seen: layer by layer, each as long as what is asked.
+func (s *Shared) Fill(asked, share []float32) {
+	n, all := 0, len(asked)
+	if lanes.Wide && all >= 8 {
+		n = all &^ 7
+		share := share[:all*s.of.Layers]
+		sharesAVX2(&share[0], &asked[0], &s.at[0][0], n, all, s.of.Layers)
+	}
+	for i := n; i < all; i++ {
+		q := sqrt(1-lanes.Part(asked[i])) * sharedSteps
+		k := int(q)
+		for l := range s.of.Layers {
+			share[l*all+i] = towards(s.at[l][k], s.at[l][k+1], q-float32(k))
+		}
 	}
 }
 
-// Stroke returns how much ink a layer has in what a pixel covers at a place of the layer, across
-// and along its strokes in spacings, where c of it is to be ink; foot is what a pixel covers of a
-// spacing. layer tells it from others.
-func (h *Hatch) Stroke(across, along, c, foot float32, layer int) float32 {
-	if !(c > 0) {
-		return 0
+// Strokes are places on strokes, and how these are drawn there; all are rows of one length.
+type Strokes struct {
+	X, Y, Foot []float32 // in spacings of strokes, and how much a pixel covers of one
+	Wobble     []float32 // how far strokes bend to and fro, in spacings, to 4
+	Breaks     []float32 // how much of a stroke is left out, to ½
+	Length     []float32 // of a stroke, in spacings, from ½ on
+	Taper      []float32 // how much of a stroke runs out thin at its ends, to 1
+	Rough      []float32 // how uneven its sides are, to 1
+	Seed       []float32 // what tells strokes from others
+
+	keys []uint32 // of seeds, for a layer
+}
+
+// strokes are those of a layer as eight_amd64.s has them.
+type strokes struct {
+	x, y, foot, share, wobble, breaks, length, taper, rough *float32
+	keys                                                    *uint32
+	free                                                    *float32
+	cos, sin                                                float32
+	parts                                                   int32
+}
+
+// The parts of what is done for a stroke.
+const (
+	wobbled = 1 << iota
+	roughened
+	ended
+)
+
+// Draw leaves of what is free at each place what a layer of strokes leaves of it, which are turned
+// by an angle of which that are the cosine and the sine; share is how much of it is to be ink.
+func (s *Strokes) Draw(layer int, cos, sin float32, share, free []float32) {
+	parts := int32(0)
+	if some(s.Wobble) {
+		parts |= wobbled
 	}
+	if some(s.Rough) {
+		parts |= roughened
+	}
+	if some(s.Breaks) || some(s.Taper) {
+		parts |= ended
+	}
+	if len(s.keys) < len(share) {
+		s.keys = make([]uint32, len(share))
+	}
+	keys, seeds := s.keys[:len(share)], s.Seed[:len(share)]
+	last, key := float32(math.NaN()), uint32(0)
+	for i, v := range seeds {
+		if v != last {
+			last, key = v, texture.SeedAt(texture.SeedOf(v), layer).Key()
+		}
+		keys[i] = key
+	}
+	n := 0
+	if lanes.Wide && len(share) >= 8 {
+		n = len(share) &^ 7
+		row := func(of []float32) *float32 { return &of[:len(share)][0] }
+		strokesAVX2(&strokes{row(s.X), row(s.Y), row(s.Foot), row(share), row(s.Wobble), row(s.Breaks), row(s.Length), row(s.Taper), row(s.Rough),
+			&s.keys[0], row(free), cos, sin, parts}, n)
+	}
+	for i := n; i < len(share); i++ {
+		if share[i] > 0 {
+			free[i] *= 1 - s.ink(i, cos, sin, share[i], parts)
+		}
+	}
+}
+
+// some tells whether any number is more than 0.
+func some(of []float32) bool {
+	for _, v := range of {
+		if v > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// ink returns how much ink a layer has in what a pixel covers at a place, where c of it is to be,
+// more than none.
+func (s *Strokes) ink(i int, cos, sin, c float32, parts int32) float32 {
 	if c >= 1 {
 		return 1
 	}
-	seen := Shown(foot)
-	if seen == 0 {
-		return c
-	}
-	// As Next goes on from layer to layer.
-	seed := texture.SeedAt(h.Seed, layer)
-	if h.Wobble > 0 {
+	foot, key := s.Foot[i], s.keys[i]
+	across, along := float32(s.X[i]*cos)+float32(s.Y[i]*sin), float32(s.Y[i]*cos)-float32(s.X[i]*sin)
+	if parts&wobbled != 0 {
 		// Bending strokes aside moves ink and makes none.
-		across += h.Wobble * sway(0.11*along, 0.21*across, seed)
+		across += float32(bounded(s.Wobble[i], 4) * sway(0.11*along, 0.21*across, key))
 	}
-	line := round(across)
+	line := float32(round(across))
+	across -= line
 	// The fuller a layer the less is left out, and the rest is as much thicker.
-	out, thin := h.Breaks*(1-c), h.Taper*(1-c)
-	ink := c / ((1 - out) * (1 - thin/2))
-	if d := across - float32(line); seen == 1 && max(d, -d) > ink*(1+h.Rough)/2+foot {
-		return 0
+	left := 1 - float32(bounded(s.Breaks[i], 0.5)*(1-c))
+	thin := lanes.Part(s.Taper[i]) * (1 - c)
+	ink := c / (left * (1 - thin/2))
+	if parts&roughened != 0 {
+		t := lanes.Part((0.5 - foot) * 4)
+		seen := float32(t*t) * (3 - 2*t)
+		ink *= 1 + float32(float32(lanes.Part(s.Rough[i])*seen)*sways(1.3*along, 2*int(line), key))
 	}
-	if h.Rough > 0 {
-		ink *= 1 + h.Rough*texture.Seen(foot)*sway(1.3*along, 2.5*float32(line), seed)
-	}
-	if out > 0 || thin > 0 {
-		long := max(0.5, h.Length)
-		at := along/long + texture.Chance(uint32(line), seed)
-		at += 0.5 * sway(0.61*at, 7.5*float32(line), seed)
-		part := (at - float32(floor(at))) / (1 - out) // 0 to 1 along the stroke, beyond it the gap
-		edge := max(foot/long, 1e-3)
-		end := min(part, 1-part)*(1-out)/edge + 0.5 // pixels from the nearer end
-		ink *= max(0, min(1, end))
+	if parts&ended != 0 && (left < 1 || thin > 0) {
+		long := float32(0.5)
+		if s.Length[i] > long {
+			long = s.Length[i]
+		}
+		at := along/long + texture.ChanceOf(uint32(int32(line)), key)
+		at += 0.5 * sways(0.61*at, 2*int(line)+1, key)
+		near := (at - float32(floor(at))) / left // 0 to 1 along the stroke, beyond it the gap
+		if 1-near < near {
+			near = 1 - near
+		}
+		edge := foot / long
+		if !(edge > 1e-3) {
+			edge = 1e-3
+		}
+		ink *= lanes.Part(near*left/edge + 0.5) // pixels from the nearer end
 		if thin > 0 {
-			ink *= min(1, 2*min(part, 1-part)/thin)
+			if part := 2 * near / thin; part < 1 {
+				ink *= part
+			}
 		}
 	}
-	ink = max(0, min(1, ink))
-	if seen < 1 {
-		return ink + (pulse(across, ink, foot)-ink)*seen
+	return c + float32((tent(across, lanes.Part(ink), foot)-c)*Shown(foot))
+}
+
+// bounded returns v between 0, also for what is no number, and what is most.
+func bounded(v, most float32) float32 {
+	switch {
+	case !(v > 0):
+		return 0
+	case v > most:
+		return most
 	}
-	return pulse(across, ink, foot)
+	return v
 }
 
 // Even returns how much ink a layer of even lines has in what a pixel covers at a place across them,
 // in spacings, where c of it is to be ink; foot is what a pixel covers of a spacing.
 func Even(across, c, foot float32) float32 {
-	seen := Shown(foot)
 	switch {
 	case !(c > 0):
 		return 0
 	case c >= 1:
 		return 1
-	case seen == 0:
-		return c
-	case seen == 1:
-		return pulse(across, c, foot)
 	}
-	return c + (pulse(across, c, foot)-c)*seen
+	return c + (tent(across-float32(round(across)), c, foot)-c)*Shown(foot)
 }
 
 // Shown returns how much is left of strokes of which a pixel covers foot of a spacing: none when
 // two pixels are a spacing, since they would beat with the pixels.
 func Shown(foot float32) float32 {
-	t := max(0, min(1, (0.6-foot)/0.2))
-	return t * t * (3 - 2*t)
+	t := lanes.Part((0.6 - foot) * 5)
+	return float32(t*t) * (3 - 2*t)
 }
 
-// pulse returns the mean of ink about whole numbers, c of a spacing wide, over a tent that reaches
-// foot to either side: a second difference of its second integral, exactly.
-func pulse(x, c, foot float32) float32 {
-	h := float64(foot)
-	x -= float32(round(x))
-	at := math.Abs(float64(x))
-	half := float64(c) / 2
-	if h < 1e-4 || at+h < half { // nothing but ink
-		if at < half {
-			return 1
-		}
-		return 0
+// tent returns the mean of ink, c of a spacing wide about 0 and about all other whole numbers, over a
+// tent about x, -½ to ½, which reaches foot to either side, at most 0.6: exactly.
+func tent(x, c, foot float32) float32 {
+	if !(foot > 1e-4) {
+		foot = 1e-4
 	}
-	if at-h > half && at+h < 1-half {
-		return 0
+	if x < 0 {
+		x = -x
 	}
-	// Of ink less its mean: even, and the same in every spacing.
-	whole := func(x float64) float64 {
-		if x = math.Abs(x); x > 0.5 {
-			x = 1 - x
-		}
-		if x <= half {
-			return (1 - 2*half) * x * x / 2
-		}
-		return (1-2*half)*half*half/2 + half*(x-half) - half*(x*x-half*half)
+	by, half := 1/foot, c/2
+	// From where ink begins to where it ends, of the stroke and of those to either side; the far end
+	// of the one below 0 is out of reach.
+	own := risen((x+half)*by) - risen((x-half)*by)
+	above := risen((x+half-1)*by) - risen((x-half-1)*by)
+	below := 0.5 - risen((x-half+1)*by)
+	return lanes.Part(own + above + below)
+}
+
+// risen returns the integral up to t of a tent from -1 to 1, less ½.
+func risen(t float32) float32 {
+	if !(t > -1) {
+		t = -1
 	}
-	x0 := float64(x)
-	return max(0, min(1, c+float32((whole(x0+h)-2*whole(x0)+whole(x0-h))/(h*h))))
+	if t > 1 {
+		t = 1
+	}
+	size := t
+	if size < 0 {
+		size = -size
+	}
+	return t * (1 - size/2)
 }
 
 // sway is smooth chance between values at whole numbers: from -1 to 1, its mean 0.
-func sway(x, y float32, s texture.Seed) float32 {
-	ix, iy := floor(x), floor(y)
-	fx, fy := x-float32(ix), y-float32(iy)
-	fx, fy = fx*fx*(3-2*fx), fy*fy*(3-2*fy)
-	at := func(dx, dy int) float32 { return texture.Chance(uint32(ix+dx)+uint32(iy+dy)*0x8da6b343, s) }
-	a, b := at(0, 0), at(0, 1)
-	if fx > 0 {
-		a, b = a+(at(1, 0)-a)*fx, b+(at(1, 1)-b)*fx
-	}
-	return 2*(a+(b-a)*fy) - 1
+func sway(x, y float32, key uint32) float32 {
+	iy := floor(y)
+	fy := y - float32(iy)
+	low, high := between(x, iy, key), between(x, iy+1, key)
+	return 2*towards(low, high, float32(fy*fy)*(3-2*fy)) - 1
+}
+
+// sways is sway along a row of values that has nothing to do with the next.
+func sways(x float32, row int, key uint32) float32 { return 2*between(x, row, key) - 1 }
+
+// between is smooth chance, from 0 to 1, along a row of values at whole numbers.
+func between(x float32, row int, key uint32) float32 {
+	ix := floor(x)
+	fx := x - float32(ix)
+	n := uint32(int32(ix)) + uint32(int32(row))*0x8da6b343
+	return towards(texture.ChanceOf(n, key), texture.ChanceOf(n+1, key), float32(fx*fx)*(3-2*fx))
 }
 
 func round(x float32) int { return floor(x + 0.5) }

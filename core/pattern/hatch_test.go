@@ -2,40 +2,60 @@ package pattern
 
 import (
 	"math"
+	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"mobanta/core/texture"
+	"mobanta/core/lanes"
 )
 
+// hand is how strokes are drawn that are alike everywhere.
+type hand struct {
+	Hatch
+	wobble, breaks, length, taper, rough, seed float32
+}
+
+// strokes returns n places on strokes of the hand.
+func (h *hand) strokes(n int) *Strokes {
+	row := func(v float32) []float32 { return slices.Repeat([]float32{v}, n) }
+	return &Strokes{X: row(0), Y: row(0), Foot: row(0), Wobble: row(h.wobble), Breaks: row(h.breaks), Length: row(h.length), Taper: row(h.taper), Rough: row(h.rough), Seed: row(h.seed)}
+}
+
 // hatched is the mean of a hatching over pixels spread evenly over a large page.
-func hatched(h Hatch, density, angle float64, lines int, tone float32) (mean float64) {
-	foot := float32(density / float64(lines))
+func hatched(h hand, density, angle float64, lines int, tone float32) (mean float64) {
+	foot := density / float64(lines)
 	shares := h.Shares(1 - tone)
 	const n, page = 10000, 8192
+	s := h.strokes(n)
+	share, free := make([]float32, n), slices.Repeat([]float32{1}, n)
 	for i := range n {
 		_, x := math.Modf(float64(i) * 0.7548776662466927)
 		_, y := math.Modf(float64(i) * 0.5698402909980532)
-		px, py := (math.Floor(x*page)+0.5)*float64(foot), (math.Floor(y*page)+0.5)*float64(foot)
-		free := float32(1)
-		for l := range h.Layers {
-			sin, cos := math.Sincos((angle + 90*Turns[l]) * math.Pi / 180)
-			free *= 1 - h.Stroke(float32(px*cos+py*sin), float32(py*cos-px*sin), shares[l], foot, l)
+		s.X[i], s.Y[i], s.Foot[i] = float32((math.Floor(x*page)+0.5)*foot), float32((math.Floor(y*page)+0.5)*foot), float32(foot)
+	}
+	for l := range h.Layers {
+		sin, cos := math.Sincos((angle + 90*Turns[l]) * math.Pi / 180)
+		for i := range share {
+			share[i] = shares[l]
 		}
-		mean += float64(1-free) / n
+		s.Draw(l, float32(cos), float32(sin), share, free)
+	}
+	for _, v := range free {
+		mean += float64(1-v) / n
 	}
 	return mean
 }
 
 func TestHatchingHasAsMuchInkAsIsAsked(t *testing.T) {
 	worst := 0.0
-	for name, h := range map[string]Hatch{
-		"plain":  {Layers: 3, Full: 0.5},
-		"one":    {Layers: 1, Full: 0.9},
-		"broken": {Layers: 3, Full: 0.5, Breaks: 0.4, Length: 9, Taper: 0.6},
-		"drawn":  {Layers: 4, Full: 0.4, Wobble: 0.6, Breaks: 0.2, Length: 14, Taper: 1, Rough: 0.5, Seed: texture.SeedOf(0.4)},
+	for name, h := range map[string]hand{
+		"plain":  {Hatch: Hatch{Layers: 3, Full: 0.5}},
+		"one":    {Hatch: Hatch{Layers: 1, Full: 0.9}},
+		"broken": {Hatch: Hatch{Layers: 3, Full: 0.5}, breaks: 0.4, length: 9, taper: 0.6},
+		"drawn":  {Hatch: Hatch{Layers: 4, Full: 0.4}, wobble: 0.6, breaks: 0.2, length: 14, taper: 1, rough: 0.5, seed: 0.4},
 	} {
 		for _, angle := range []float64{15, 45, 80} {
 			for _, density := range []float64{20, 60, 200} {
@@ -71,11 +91,16 @@ func TestLayersComeOneAfterTheOther(t *testing.T) {
 	table := h.Shared()
 	assert.True(t, table.Of(&h))
 	assert.False(t, table.Of(&Hatch{Layers: 2, Full: 0.5}))
+	var asked []float32
 	for a := float32(0); a <= 1; a += 1.0 / 777 {
-		var got [MaxLayers]float32
-		table.At(a, &got)
-		want := h.Shares(a)
-		assert.InDeltaSlice(t, want[:], got[:], 0.004)
+		asked = append(asked, a)
+	}
+	got := make([]float32, h.Layers*len(asked))
+	table.Fill(asked, got)
+	for i, a := range asked {
+		for l := range h.Layers {
+			assert.InDelta(t, h.Shares(a)[l], got[l*len(asked)+i], 0.004, "%v of layer %d", a, l)
+		}
 	}
 	assert.Equal(t, [MaxLayers]float32{}, h.Shares(float32(math.NaN())))
 	assert.Equal(t, [MaxLayers]float32{1, 1, 1}, h.Shares(1))
@@ -84,7 +109,7 @@ func TestLayersComeOneAfterTheOther(t *testing.T) {
 // The mean over a tent, against a sum over fine steps.
 func TestAPulseIsItsMean(t *testing.T) {
 	for _, c := range []float32{0.05, 0.3, 0.7, 0.97} {
-		for _, foot := range []float32{0.01, 0.2, 0.45} {
+		for _, foot := range []float32{0.01, 0.2, 0.45, 0.6} {
 			for _, x := range []float32{-2.3, 0, 0.1, 0.48, 0.5, 7.77} {
 				sum, weight := 0.0, 0.0
 				for k := -4000; k <= 4000; k++ {
@@ -95,12 +120,12 @@ func TestAPulseIsItsMean(t *testing.T) {
 					}
 					weight += 1 - math.Abs(d)
 				}
-				assert.InDelta(t, sum/weight, pulse(x, c, foot), 2e-3, "%v of a spacing, foot %v, at %v", c, foot, x)
+				assert.InDelta(t, sum/weight, tent(x-float32(round(x)), c, foot), 2e-3, "%v of a spacing, foot %v, at %v", c, foot, x)
 			}
 		}
 	}
-	assert.EqualValues(t, 1, pulse(3.1, 0.3, 0))
-	assert.EqualValues(t, 0, pulse(3.2, 0.3, 0))
+	assert.EqualValues(t, 1, tent(0.1, 0.3, 0))
+	assert.EqualValues(t, 0, tent(0.2, 0.3, 0))
 }
 
 func TestAStippleHasAsMuchInkAsIsAsked(t *testing.T) {
@@ -152,14 +177,61 @@ func BenchmarkStipple(b *testing.B) {
 	})
 }
 
-func BenchmarkHatch(b *testing.B) {
-	h := Hatch{Layers: 3, Full: 0.5, Wobble: 0.3, Breaks: 0.2, Length: 12, Taper: 0.5, Rough: 0.2}
-	x := float32(0)
-	for b.Loop() {
-		share := h.Shares(0.6)
-		for l, c := range share[:h.Layers] {
-			h.Stroke(x, 0.3*x, c, 0.06, l)
+// What goes eight places at a time comes to what it comes to one by one, to the bit.
+func TestEightPlacesAreAsOneByOne(t *testing.T) {
+	if !lanes.Wide {
+		t.Skip("this processor does one by one alone")
+	}
+	r := rand.New(rand.NewPCG(8, 8))
+	const n = 512
+	row := func(scale, from float32) (out []float32) {
+		for range n {
+			out = append(out, from+scale*r.Float32())
 		}
-		x += 0.03
+		return out
+	}
+	asked := row(1.4, -0.2)
+	asked[3], asked[4], asked[5] = 0, 1, float32(math.NaN())
+	clear(asked[16:24])
+	for name, s := range map[string]*Strokes{
+		"all":    {Wobble: row(2, -0.5), Breaks: row(0.7, -0.1), Length: row(30, -2), Taper: row(1.4, -0.2), Rough: row(1.4, -0.2), Seed: row(1, 0)},
+		"plain":  {Wobble: make([]float32, n), Breaks: make([]float32, n), Length: row(30, 0), Taper: make([]float32, n), Rough: make([]float32, n), Seed: make([]float32, n)},
+		"rough":  {Wobble: make([]float32, n), Breaks: make([]float32, n), Length: row(30, 0), Taper: make([]float32, n), Rough: row(1, 0), Seed: make([]float32, n)},
+		"breaks": {Wobble: make([]float32, n), Breaks: row(0.5, 0), Length: row(30, 0), Taper: make([]float32, n), Rough: make([]float32, n), Seed: make([]float32, n)},
+		"taper":  {Wobble: make([]float32, n), Breaks: make([]float32, n), Length: row(30, 0), Taper: row(1, 0), Rough: make([]float32, n), Seed: make([]float32, n)},
+		"wobble": {Wobble: row(2, 0), Breaks: make([]float32, n), Length: row(30, 0), Taper: make([]float32, n), Rough: make([]float32, n), Seed: make([]float32, n)},
+	} {
+		s.X, s.Y, s.Foot = row(300, -150), row(300, -150), row(0.8, -0.02)
+		got := slices.Repeat([]float32{0.75}, n)
+		s.Draw(2, 0.6, 0.8, asked, got)
+		one := func(of []float32, i int) []float32 { return of[i : i+1] }
+		for i := range n {
+			want := []float32{0.75}
+			(&Strokes{X: one(s.X, i), Y: one(s.Y, i), Foot: one(s.Foot, i), Wobble: one(s.Wobble, i), Breaks: one(s.Breaks, i), Length: one(s.Length, i),
+				Taper: one(s.Taper, i), Rough: one(s.Rough, i), Seed: one(s.Seed, i)}).Draw(2, 0.6, 0.8, one(asked, i), want)
+			require.Equal(t, want[0], got[i], "%s, place %d", name, i)
+		}
+	}
+	shared := (&Hatch{Layers: 3, Full: 0.4}).Shared()
+	got, want := make([]float32, 3*n), make([]float32, 3)
+	shared.Fill(asked, got)
+	for i := range n {
+		shared.Fill(asked[i:i+1], want)
+		for l, v := range want {
+			require.Equal(t, v, got[l*n+i], "of %v, layer %d", asked[i], l)
+		}
+	}
+	for _, foot := range []float32{0.02, 0.04, 0.1, 0.3, 2} {
+		for _, soft := range []float32{0, 0.1, 0.25, 1} {
+			for name, s := range map[string]*Screen{"cross": Of(Cross), "stipple": Stipple(4)} {
+				k := s.Ink(FootStep(foot), SoftStep(soft))
+				x, y := row(300, -150), row(300, -150)
+				asked[8] = 1e12
+				k.Fill(x, y, asked, got)
+				for i := range n {
+					require.Equal(t, k.At(x[i], y[i], asked[i]), got[i], "%s, %v of a cell, softness %v, %v at %v, %v", name, foot, soft, asked[i], x[i], y[i])
+				}
+			}
+		}
 	}
 }

@@ -193,7 +193,7 @@ type seen struct {
 	flat bool // a pixel covers so much that no cell can be told
 	// Where cells are large: at each place its rank, and over how many ranks ink fades in a pixel.
 	ranks [][2]float32
-	// Where they are small: the pattern by shares of ink, [level][v][u], made when it is asked for, for
+	// Where they are small: the pattern by shares of ink, [v][u][level], made when it is asked for, for
 	// softnesses in even steps; size places along each side.
 	size   int
 	tables [softTables + 1][]float32
@@ -207,8 +207,7 @@ type Ink struct {
 	scale float32               // places a cell
 	soft  float32               // over how many ranks edges fade
 	from  [2*levels + 1]float32 // for shares of ink in even steps, the rank about which ink fades
-	two   [2][]float32          // tables for less and for more softness
-	part  float32               // of the second
+	table []float32             // as those of seen, of just this softness
 }
 
 const (
@@ -289,16 +288,22 @@ func (s *Screen) Ink(foot, soft int) *Ink {
 	case k.size > 0:
 		at := k.soft * softTables
 		low := min(int(at), softTables-1)
-		k.part = at - float32(low)
-		for i := range k.two {
-			if i == 1 && k.part == 0 {
-				continue
+		table := func(i int) []float32 {
+			if k.tables[i] == nil {
+				k.tables[i] = fill(s.waves(i), k.size, math.Exp2(float64(foot)/footSteps))
+				s.kept += 4 * len(k.tables[i])
 			}
-			if k.tables[low+i] == nil {
-				k.tables[low+i] = fill(s.waves(low+i), k.size, math.Exp2(float64(foot)/footSteps))
-				s.kept += 4 * len(k.tables[low+i])
+			return k.tables[i]
+		}
+		k.table = table(low)
+		if part := at - float32(low); part > 0 {
+			more := table(low + 1)
+			mixed := make([]float32, len(more))
+			for i, v := range k.table {
+				mixed[i] = towards(v, more[i], part)
 			}
-			k.two[i] = k.tables[low+i]
+			k.table = mixed
+			s.kept += 4 * len(mixed)
 		}
 	}
 	s.inks[key] = k
@@ -417,65 +422,7 @@ func smooth(v []float64, side int, deviation float64) {
 	}
 }
 
-// At returns the share of ink, 0 to 1, in what a pixel covers at a place in cells where the share
-// of ink that is asked is a.
-func (k *Ink) At(u, v, a float32) float32 {
-	if !(a > 0) {
-		return 0
-	}
-	if a >= 1 {
-		return 1
-	}
-	switch {
-	case k.flat:
-		return a
-	case k.ranks == nil:
-		ink := k.read(k.two[0], u, v, a)
-		if k.part > 0 {
-			ink += (k.read(k.two[1], u, v, a) - ink) * k.part
-		}
-		return ink
-	}
-	n := k.side
-	x, y := u*k.scale-0.5, v*k.scale-0.5
-	ix, iy := floor(x), floor(y)
-	fx, fy := x-float32(ix), y-float32(iy)
-	x0, x1, y0, y1 := ix&(n-1), (ix+1)&(n-1), iy&(n-1)*n, (iy+1)&(n-1)*n
-	t := k.ranks
-	p, q, l, m := &t[y0+x0], &t[y0+x1], &t[y1+x0], &t[y1+x1]
-	top, low := p[0]+(q[0]-p[0])*fx, l[0]+(m[0]-l[0])*fx
-	wideTop, wideLow := p[1]+(q[1]-p[1])*fx, l[1]+(m[1]-l[1])*fx
-	z := a * (2 * levels)
-	i := int(z)
-	if i >= 2*levels {
-		i = 2*levels - 1
-	}
-	from := k.from[i] + (k.from[i+1]-k.from[i])*(z-float32(i))
-	return fade(from-top-(low-top)*fy, hypot(k.soft, wideTop+(wideLow-wideTop)*fy))
-}
-
-// fade rises from 0 to 1 over a width about 0, smoothly.
-func fade(x, wide float32) float32 {
-	if x >= wide/2 {
-		return 1
-	}
-	if x <= -wide/2 {
-		return 0
-	}
-	t := x/wide + 0.5
-	return t * t * (3 - 2*t)
-}
-
 func sqrt(x float32) float32 { return float32(math.Sqrt(float64(x))) }
-
-// level returns where in a table the pattern for a share of ink is: evenly by the size of dots
-// that are small, and of holes that are.
-func level(a float32) float32 {
-	if a < 0.5 {
-		return levels * sqrt(a/2)
-	}
-	return levels * (1 - sqrt((1-a)/2))
-}
 
 // share is the inverse of level.
 func share(level float64) float64 {
@@ -484,26 +431,6 @@ func share(level float64) float64 {
 	}
 	x := 1 - level/levels
 	return 1 - 2*x*x
-}
-
-// read looks the pattern up.
-func (k *Ink) read(table []float32, u, v, a float32) float32 {
-	n := k.size
-	x, y, z := u*float32(n)-0.5, v*float32(n)-0.5, level(a)
-	ix, iy, iz := floor(x), floor(y), int(z)
-	if iz >= levels {
-		iz = levels - 1
-	}
-	fx, fy, fz := x-float32(ix), y-float32(iy), z-float32(iz)
-	x0, x1, y0, y1 := ix&(n-1), (ix+1)&(n-1), iy&(n-1)*n, (iy+1)&(n-1)*n
-	one := table[iz*n*n : (iz+2)*n*n]
-	two := one[n*n:]
-	lerp := func(t []float32) float32 {
-		l, r := t[y0+x0]+(t[y0+x1]-t[y0+x0])*fx, t[y1+x0]+(t[y1+x1]-t[y1+x0])*fx
-		return l + (r-l)*fy
-	}
-	p, q := lerp(one), lerp(two)
-	return max(0, min(1, p+(q-p)*fz))
 }
 
 // series are the waves of which the pattern is made, for each level: [level][n+harmonics][m], m
@@ -590,7 +517,7 @@ func fill(s *series, size int, foot float64) []float32 {
 					sum += real(c * w)
 					w *= turn[x]
 				}
-				table[(l*size+y)*size+x] = float32(sum)
+				table[(y*size+x)*(levels+1)+l] = float32(sum)
 			}
 		}
 	})

@@ -1,6 +1,10 @@
 package texture
 
-import "math"
+import (
+	"math"
+
+	"mobanta/core/lanes"
+)
 
 // Eight is eight places, in cells, each with the seed of its stretch, and what a fractal is to be
 // like there. They are looked at together, since a processor does that in little more time than one.
@@ -38,7 +42,7 @@ func (e *Eight) Turn(k int, turns float32) {
 
 // Noise gives what Noise gives at each of the places, to the bit.
 func (e *Eight) Noise(out *[8]float32) {
-	if assembly {
+	if lanes.Wide {
 		eightAVX2(e, out)
 		return
 	}
@@ -60,7 +64,7 @@ func (e *Eight) octave(out *[8]float32) {
 
 // turn makes the places finer and turns them as turn does.
 func (e *Eight) turn() {
-	if assembly {
+	if lanes.Wide {
 		turnAVX2(e, &e.Finer)
 		return
 	}

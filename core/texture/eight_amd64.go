@@ -1,10 +1,5 @@
 package texture
 
-import "golang.org/x/sys/cpu"
-
-// assembly tells whether eight places are looked at at once.
-var assembly = cpu.X86.HasAVX2
-
 // eightAVX2 is Noise at eight places, in eight_amd64.s.
 //
 //go:noescape

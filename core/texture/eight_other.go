@@ -2,8 +2,6 @@
 
 package texture
 
-const assembly = false
-
 func eightAVX2(*Eight, *[8]float32) {}
 
 func turnAVX2(*Eight, *[8]float32) {}

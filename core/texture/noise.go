@@ -170,6 +170,12 @@ func Seen(foot float32) float32 {
 }
 
 // Chance returns a number from 0 up to 1 that hangs on a whole number and a seed alone.
-func Chance(n uint32, s Seed) float32 {
-	return float32(mix(n^uint32(s.x)*0x8da6b343^uint32(s.y)*0xd8163841^uint32(s.z)*0xcb1ab31f)>>8) / (1 << 24)
+func Chance(n uint32, s Seed) float32 { return ChanceOf(n, s.Key()) }
+
+// Key returns the seed as one number, for ChanceOf.
+func (s Seed) Key() uint32 {
+	return uint32(s.x)*0x8da6b343 ^ uint32(s.y)*0xd8163841 ^ uint32(s.z)*0xcb1ab31f
 }
+
+// ChanceOf is Chance for the key of a seed.
+func ChanceOf(n, key uint32) float32 { return float32(mix(n^key)>>8) / (1 << 24) }
