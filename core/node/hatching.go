@@ -10,6 +10,7 @@ import (
 	"mobanta/core/lanes"
 	"mobanta/core/network"
 	"mobanta/core/pattern"
+	"mobanta/core/texture"
 )
 
 // alongForm is the choice of Laid by which strokes follow the surface.
@@ -21,7 +22,7 @@ func hatchingSettings(own []network.Setting) []network.Setting {
 	for i := range all {
 		if s := &all[i]; s.Key == "laid" {
 			s.Choices = append(slices.Clone(s.Choices), network.Option{Key: alongForm, Name: "Along the form"})
-			s.Help += " Along the form: strokes run on the surface, at an angle of 0 round it where it bends most; density, angle and turn are then those that are typed, and strokes go on without wobble, breaks and taper."
+			s.Help += " Along the form: strokes run on the surface, at an angle of 0 round it where it bends most; density, angle and turn are then those that are typed, and strokes go on without breaks and taper."
 		}
 	}
 	return all
@@ -158,7 +159,13 @@ var hatching = &Kind{
 						if asked := share(l)[i]; asked > 0 {
 							of, at, w := c.stripesAt(i, stripes)
 							t := &of[l].At[at]
-							free[i] *= 1 - pattern.Even(t[0]*w[0]+t[1]*w[1]+t[2]*w[2], asked, foot[i])
+							across, thick := t[0]*w[0]+t[1]*w[1]+t[2]*w[2], asked
+							if own[2][i] > 0 || own[6][i] > 0 {
+								bend, more := c.freehand(i, own[7][i], l, foot[i])
+								across += max(0, min(4, own[2][i])) * bend
+								thick = min(1, thick*(1+max(0, min(1, own[6][i]))*more))
+							}
+							free[i] *= 1 - pattern.Even(across, thick, foot[i])
 						}
 					}
 				case c.Const[printOwn+2]:
@@ -184,6 +191,17 @@ type hatched struct {
 	shared  *pattern.Shared
 	share   Plane // of each layer in turn
 	strokes pattern.Strokes
+}
+
+// freehand returns by how much a stroke along the form bends at the batch's point i and how much
+// thicker it is there, both from about -1 to 1 and 0 on average: both lie on the surface. foot is
+// what a pixel covers of a spacing.
+func (c *Call) freehand(i int, seed float32, layer int, foot float32) (bend, more float32) {
+	x, y, z := c.object(i)
+	fine := c.In[printOwn][0][i] // spacings in the model's diagonal
+	x, y, z = x*fine, y*fine, z*fine
+	s := texture.SeedAt(texture.SeedOf(seed), layer)
+	return 2 * texture.Noise(0.16*x, 0.16*y, 0.16*z, s), 2 * texture.Noise(0.9*x, 0.9*y, 0.9*z, s.Next()) * texture.Seen(foot)
 }
 
 // stripesAt returns the stripes of the batch's point i by layer, its triangle in them, and its place

@@ -14,7 +14,7 @@ import (
 )
 
 // everyKind prints what a sample costs in each kind of node, all its outputs, as it
-// comes, its first input wired and the rest typed; on one core, over a ball at 960×600.
+// comes, its first input wired, or the tone of what prints, and the rest typed; on one core, over a ball at 960×600.
 // What feeds it is taken off. Rays are sent anew each time.
 func everyKind() error {
 	set, sc, err := ball()
@@ -30,7 +30,11 @@ func everyKind() error {
 			return 0, err
 		}
 		var targets []eval.Target
-		for _, o := range cat.Of(n.Node(id)).Outputs {
+		outputs := cat.Of(n.Node(id)).Outputs
+		if cat.Kind(n.Node(id).Kind).Concerns.Printed != "" {
+			outputs = outputs[:1]
+		}
+		for _, o := range outputs {
 			t, _, err := p.Output(network.Ref{Node: id, Port: o.Key})
 			if err != nil {
 				return 0, err
@@ -64,6 +68,10 @@ func everyKind() error {
 				n.Nodes[3].In[p.Key], feed = network.Input{Wires: []network.Ref{{Node: f}}}, p.Type
 				break
 			}
+		}
+		if k.Concerns.Printed != "" { // what is printed follows a tone, and is asked for alone
+			n.Nodes[3].In = map[string]network.Input{"tone": {Wires: []network.Ref{{Node: "tone"}}}}
+			feed = network.Tone
 		}
 		if err := n.Settle(cat); err != nil {
 			return err
