@@ -81,7 +81,7 @@ func TestStrokesFollowTheForm(t *testing.T) {
 		ink := b.run("hatching", map[string]any{"laid": "form", "layers": 2.0}, map[string]any{"tone": tone, "density": 40.0, "angle": 0.0, "turn": 90.0}, "mask")[0]
 		assert.InDelta(t, 1-tone, mean(ink), 0.04)
 	}
-	one := b.run("hatching", map[string]any{"laid": "form", "layers": 1.0}, map[string]any{"tone": 0.5, "density": 30.0, "angle": 0.0}, "mask")[0]
+	one := b.run("hatching", map[string]any{"laid": "form", "layers": 1.0}, map[string]any{"tone": 0.5, "density": 30.0, "angle": 0.0, "wobble": 0.0, "rough": 0.0}, "mask")[0]
 	at := map[int32]float32{}
 	for i, p := range b.set.Pixels().Pixel {
 		at[p] = one[i]
@@ -96,6 +96,15 @@ func TestStrokesFollowTheForm(t *testing.T) {
 		return n
 	}
 	up, round := changes(0, 1), changes(1, 0)
+	free := b.run("hatching", map[string]any{"laid": "form", "layers": 1.0}, map[string]any{"tone": 0.5, "density": 30.0, "angle": 0.0, "wobble": 1.0, "rough": 0.6}, "mask")[0]
+	assert.InDelta(t, 0.5, mean(free), 0.04, "bent and rough strokes have as much ink")
+	differ := 0
+	for i, v := range free {
+		if math.Abs(float64(v-one[i])) > 0.5 {
+			differ++
+		}
+	}
+	assert.Greater(t, differ, len(free)/20, "they bend")
 	assert.Greater(t, up, 4*round+6, "going up crosses strokes, going round stays on one: %d and %d", up, round)
 }
 
