@@ -384,6 +384,18 @@ func (p *Program) Lines(t Target) line.Rule {
 	return s.kind.Lines(s.data)
 }
 
+// Feeds returns what feeds an input of the node whose output a target is; none where nothing does.
+func (p *Program) Feeds(t Target, input string) []Target {
+	if t.op.step < 0 {
+		return nil
+	}
+	d := p.net.Node(p.steps[t.op.step].id)
+	if d == nil || len(d.In[input].Wires) == 0 {
+		return nil
+	}
+	return p.Input(d.ID, input)
+}
+
 // TooDeep returns the ids of nodes that wanted what feeds them evaluated elsewhere on
 // the surface more often in a row than is done: they got it as it is.
 func (p *Program) TooDeep() []string { return p.tooDeep }

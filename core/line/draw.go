@@ -5,6 +5,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/parallel"
+	"mobanta/core/vec"
 )
 
 // Ink is how a line is drawn at one place.
@@ -16,8 +17,9 @@ type Ink struct {
 
 // Stroke is a chain of places with the ink at each.
 type Stroke struct {
-	Chain Chain
-	Ink   []Ink
+	Chain  Chain
+	Ink    []Ink
+	Joined bool // whether it is drawn from place to place, and not at each alone
 }
 
 // Sheet gathers lines: premultiplied red, green, blue and cover, four floats for
@@ -31,10 +33,11 @@ type Sheet struct {
 // NewSheet returns an empty sheet.
 func NewSheet(w, h int) *Sheet { return &Sheet{W: w, H: h, Pix: make([]float32, 4*w*h)} }
 
-// edgel is a place of a line, in pixels, with its ink made ready.
+// edgel is a place of a line, in pixels, with its ink made ready; or the way from it to the next.
 type edgel struct {
 	x, y, r float32
 	ink     Ink
+	to      *edgel // nil for the place alone
 }
 
 const band = 32 // rows that one job draws
@@ -53,16 +56,28 @@ func (s *Sheet) Add(layers [][]Stroke, workers int) {
 	unit, widest := float32(s.H)/1000, float32(0)
 	for i, strokes := range layers {
 		for _, stroke := range strokes {
+			var last *edgel
 			for k, at := range stroke.Chain {
 				ink := stroke.Ink[k]
 				r := ink.Width * unit / 2
 				if !(r > 0) || !(ink.Opacity > 0) {
+					last = nil
 					continue
 				}
 				ink.Opacity = min(1, ink.Opacity)
-				e := edgel{at.X, at.Y, min(r, maxRadius), ink}
+				e := edgel{x: at.X, y: at.Y, r: min(r, maxRadius), ink: ink}
+				if stroke.Joined {
+					was := last
+					last = &edgel{x: e.x, y: e.y, r: e.r, ink: e.ink}
+					if was == nil {
+						continue
+					}
+					e = *was
+					e.to = last
+					widest = max(widest, max(e.r, last.r)+max(abs(last.x-e.x), abs(last.y-e.y))+1)
+				}
 				widest = max(widest, e.r+1)
-				b := max(0, min(bands-1, int(at.Y)/band))
+				b := max(0, min(bands-1, int(e.y)/band))
 				marks[b][i] = append(marks[b][i], e)
 			}
 		}
@@ -81,7 +96,11 @@ func (s *Sheet) Add(layers [][]Stroke, workers int) {
 			}
 			for k := max(0, b-reach); k <= min(bands-1, b+reach); k++ {
 				for j := range marks[k][i] {
-					at.stamp(&marks[k][i][j])
+					if e := &marks[k][i][j]; e.to != nil {
+						at.join(e)
+					} else {
+						at.stamp(e)
+					}
 				}
 			}
 			if i > 0 {
@@ -177,3 +196,62 @@ func (s *strip) stamp(e *edgel) {
 		}
 	}
 }
+
+// join draws the way from a place to the next: as wide at each end as there, and evenly between.
+func (s *strip) join(e *edgel) {
+	o := e.to
+	out := max(e.r, o.r) + 0.5
+	j0, j1 := max(s.y0, int(math.Ceil(float64(min(e.y, o.y)-out-0.5)))), min(s.y1-1, int(math.Floor(float64(max(e.y, o.y)+out-0.5))))
+	i0, i1 := max(0, int(math.Ceil(float64(min(e.x, o.x)-out-0.5)))), min(s.w-1, int(math.Floor(float64(max(e.x, o.x)+out-0.5))))
+	if i0 > i1 {
+		return
+	}
+	vx, vy := o.x-e.x, o.y-e.y
+	square := vx*vx + vy*vy
+	by := float32(0)
+	if square > 0 {
+		by = 1 / square
+	}
+	for j := j0; j <= j1; j++ {
+		dy := float32(j) + 0.5 - e.y
+		row, far := s.pix[4*((j-s.y0)*s.w+i0):], s.far[(j-s.y0)*s.w+i0:]
+		drawn := false
+		for i := i0; i <= i1; i++ {
+			dx := float32(i) + 0.5 - e.x
+			t := (dx*vx + dy*vy) * by
+			if !(t > 0) {
+				t = 0
+			} else if t > 1 {
+				t = 1
+			}
+			px, py := dx-t*vx, dy-t*vy
+			q := px*px + py*py
+			r := e.r + (o.r-e.r)*t
+			if q >= (r+0.5)*(r+0.5) {
+				continue
+			}
+			cover := r + 0.5
+			if q > 0 {
+				cover -= vec.Sqrt(q)
+			}
+			if thin := min(1, 2*r); cover > thin {
+				cover = thin
+			}
+			cover *= e.ink.Opacity + (o.ink.Opacity-e.ink.Opacity)*t
+			if p := row[4*(i-i0) : 4*(i-i0)+4]; cover > p[3] || cover == p[3] && q < far[i-i0] && cover > 0 {
+				far[i-i0] = q
+				for k := range 3 {
+					p[k] = (e.ink.Color[k] + (o.ink.Color[k]-e.ink.Color[k])*t) * cover
+				}
+				p[3] = cover
+				drawn = true
+			}
+		}
+		if drawn {
+			sp := &s.span[j-s.y0]
+			sp[0], sp[1] = min(sp[0], i0), max(sp[1], i1+1)
+		}
+	}
+}
+
+func abs(x float32) float32 { return max(x, -x) }

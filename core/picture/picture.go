@@ -12,6 +12,7 @@ import (
 
 	"mobanta/core/budget"
 	"mobanta/core/color"
+	"mobanta/core/contour"
 	"mobanta/core/eval"
 	"mobanta/core/film"
 	"mobanta/core/light"
@@ -91,8 +92,11 @@ type Renderer struct {
 	result     Result
 	unshown    image.Rectangle // what has changed since the last picture that was shown
 	lineKey    eval.Key
-	sheet      *line.Sheet // nil for no lines
-	printing   film.Press  // how the picture is printed
+	sheet      *line.Sheet                // nil for no lines
+	curves     map[string][]contour.Curve // as the eye sees them; see curvesOf
+	drawn      [][]line.Stroke            // by layer, those that are the same at all positions
+	still      bool                       // whether all lines are
+	printing   film.Press                 // how the picture is printed
 	printingOf string
 }
 
@@ -276,7 +280,7 @@ func (r *Renderer) outside(show func(*Result)) func(*Result) {
 func (r *Renderer) settled() (bool, error) {
 	res := &r.result
 	if !res.Done || res.Base == nil || res.W != r.job.W || res.H != r.job.H || res.Passes != r.job.Samples || res.Backdrop != r.backdrop() || res.printed != r.printed() ||
-		res.Ink != nil && res.InkPasses != res.Passes || r.unshown != (image.Rectangle{}) {
+		res.Ink != nil && res.InkPasses != res.Passes && !r.still || r.unshown != (image.Rectangle{}) {
 		return false, nil
 	}
 	for i := range r.groups {
@@ -335,6 +339,7 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 			return err
 		}
 		r.seen = first
+		r.curves = nil
 		r.forgetLines()
 	}
 	r.view = view
@@ -394,6 +399,7 @@ func (r *Renderer) group(scene *stage.Scene) {
 		}
 		r.groups[i].box = box
 	}
+	r.curves = nil
 	r.forgetLines()
 	r.result.Base = nil
 }
@@ -762,11 +768,26 @@ func (r *Renderer) forgetLines() {
 
 // strokes finds the lines of some layers in what position k sees, and the ink at each
 // of their places there.
-func (r *Renderer) strokes(ctx context.Context, vis *sample.Visibility, layers []layer) ([][]line.Stroke, error) {
+// drawn, which may be nil, keeps those that are the same at all positions.
+func (r *Renderer) strokes(ctx context.Context, vis *sample.Visibility, layers []layer, drawn [][]line.Stroke) ([][]line.Stroke, error) {
 	out := make([][]line.Stroke, len(layers))
 	seen := &line.Seen{Vis: vis, Scene: r.job.Scene, View: r.view, Workers: r.Workers}
 	for i, l := range layers {
 		g := &r.groups[l.group]
+		if hand, ok := l.rule.(line.Hand); ok {
+			if drawn != nil && drawn[i] != nil {
+				out[i] = drawn[i]
+				continue
+			}
+			var err error
+			if out[i], err = r.byHand(ctx, l, hand); err != nil {
+				return nil, err
+			}
+			if drawn != nil {
+				drawn[i] = append([]line.Stroke{}, out[i]...)
+			}
+			continue
+		}
 		chains := l.rule.Find(seen, func(p int32) bool { return r.groupOf[p] == l.group })
 		var pixels []int32
 		for _, c := range chains {
@@ -800,11 +821,17 @@ func (r *Renderer) lines(ctx context.Context, layers []layer, k int) error {
 	if r.sheet == nil || r.sheet.Passes != k || len(layers) == 0 {
 		return nil
 	}
+	if k == 0 {
+		r.drawn = make([][]line.Stroke, len(layers))
+		r.still = !slices.ContainsFunc(layers, func(l layer) bool { _, hand := l.rule.(line.Hand); return !hand })
+	} else if r.still {
+		return nil
+	}
 	vis, err := r.visible(ctx, k)
 	if err != nil {
 		return err
 	}
-	strokes, err := r.strokes(ctx, vis, layers)
+	strokes, err := r.strokes(ctx, vis, layers, r.drawn)
 	if err != nil {
 		return err
 	}

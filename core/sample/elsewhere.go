@@ -58,6 +58,29 @@ func One(sc *stage.Scene, view *stage.View, tri int32, u, v, foot float32) *Poin
 	return p
 }
 
+// Place is a place on a triangle: the weights of its second and third corner.
+type Place struct {
+	Tri     int32
+	Weights [2]float32
+}
+
+// At returns a point for each of some places, as the eye looks at them; each covers what a pixel does
+// that looks straight at it.
+func At(sc *stage.Scene, view *stage.View, places []Place) *Points {
+	p := without(sc, view)
+	for _, at := range places {
+		v := sc.Tri[at.Tri]
+		a, b := at.Weights[0], at.Weights[1]
+		pos := sc.Pos[v[0]].Mul(1 - a - b).Add(sc.Pos[v[1]].Mul(a)).Add(sc.Pos[v[2]].Mul(b))
+		far := float32(1)
+		if !view.Ortho {
+			far = max(view.Near, view.Camera(pos)[2])
+		}
+		p.add(sc, at.Tri, a, b, far/view.Scale)
+	}
+	return p
+}
+
 // Vertices returns one point for each vertex of the scene that a triangle uses, and
 // which vertices they are. They cover nothing.
 func Vertices(sc *stage.Scene, view *stage.View) (p *Points, vertex []int32) {

@@ -1,0 +1,523 @@
+package contour
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"mobanta/core/parallel"
+	"mobanta/core/stage"
+	"mobanta/core/vec"
+)
+
+// Kind is what a curve is.
+type Kind uint8
+
+// The kinds.
+const (
+	Contour    Kind = iota // where the surface turns away from the eye
+	Crease                 // where it bends sharply
+	Border                 // where it ends
+	Seam                   // where one part of a model meets another
+	Crossing               // where two surfaces cut through each other
+	Suggestive             // where it would turn away from an eye a little to the side
+	Level                  // where a tone passes a level
+	Kinds
+)
+
+// Wanted says what is looked for.
+type Wanted struct {
+	Of     [Kinds]bool
+	Bends  float64   // degrees: an edge that bends by more is a crease
+	Tone   []float32 // per vertex, for Level
+	Levels []float32
+	On     []bool  // per part: whose lines are looked for
+	Step   float32 // how far apart places of a curve are at most, in pixels
+	Gap    float32 // what is hidden between two pieces of a curve is closed if it is shorter, in pixels
+}
+
+// Curve is a line that the eye sees, in the order in which a hand would draw it.
+type Curve struct {
+	Kind   Kind
+	Part   int32 // whose line it is
+	Closed bool
+	Places []Place
+}
+
+// Place is a place of a curve.
+type Place struct {
+	X, Y    float32 // in pixels from the top left corner
+	Near    float32 // as stage.View has it
+	Tri     int32   // on which it lies
+	Weights [2]float32
+	Normal  vec.V // away from the surface, unit
+	Corner  bool  // whether the curve bends sharply here
+}
+
+// node is where two pieces of a curve meet.
+type node struct {
+	p       vec.V
+	n       vec.V   // which way the surface lies open, unit
+	lift    float32 // how far off the surface it is asked whether a place is seen
+	within  float32 // see spot
+	x, y    float32
+	near    float32
+	tx, ty  float32 // along the curve on the page, unit; 0, 0 where that is not known
+	corner  bool    // whether curves may bend sharply here
+	outside bool    // whether it lies behind the eye
+}
+
+// piece runs straight over a triangle, or along its side.
+type piece struct {
+	kind Kind
+	part int32
+	tri  int32
+	end  [2]int32      // nodes
+	w    [2][2]float32 // weights in the triangle
+}
+
+// finder looks for curves as an eye sees them.
+type finder struct {
+	*Mesh
+	view   *stage.View
+	scene  *stage.Scene
+	want   *Wanted
+	facing []float32 // per vertex: how much its normal turns to the eye; its sign counts
+	nodes  []node
+	byKnot map[int32]int32
+	byEdge map[int64]int32
+	pieces []piece
+}
+
+// toEye returns the direction from a place to the eye; not unit.
+func toEye(v *stage.View, p vec.V) vec.V {
+	if v.Ortho {
+		return v.Back
+	}
+	return v.Eye.Sub(p)
+}
+
+// find gathers the pieces.
+func (f *finder) find(ctx context.Context, workers int) error {
+	f.byKnot, f.byEdge = map[int32]int32{}, map[int64]int32{}
+	if f.want.Of[Contour] || f.want.Of[Crease] || f.want.Of[Border] || f.want.Of[Seam] {
+		f.facing = make([]float32, len(f.geo.Pos))
+		f.over(workers, len(f.facing), func(i int) {
+			f.facing[i] = f.geo.Normal[i].Dot(toEye(f.view, f.geo.Pos[i]))
+		})
+		f.along()
+	}
+	if f.want.Of[Contour] {
+		for _, t := range f.cut(workers, f.facing, 0) {
+			f.contour(t)
+		}
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	if f.want.Of[Suggestive] {
+		f.suggestive(workers)
+	}
+	if f.want.Of[Level] && len(f.want.Tone) == len(f.geo.Pos) {
+		for _, level := range f.want.Levels {
+			clear(f.byEdge)
+			for _, t := range f.cut(workers, f.want.Tone, level) {
+				f.level(t, f.want.Tone, level, Level)
+			}
+		}
+	}
+	if f.want.Of[Crossing] {
+		f.crossings(workers)
+	}
+	return ctx.Err()
+}
+
+const chunk = 8192
+
+func (f *finder) over(workers, n int, do func(i int)) {
+	parallel.Do(workers, (n+chunk-1)/chunk, func(job int) {
+		for i := job * chunk; i < min(n, (job+1)*chunk); i++ {
+			do(i)
+		}
+	})
+}
+
+// cut returns the triangles of wanted parts over which values pass a level, in order.
+func (f *finder) cut(workers int, values []float32, level float32) []int32 {
+	out := make([][]int32, (len(f.geo.Tri)+chunk-1)/chunk)
+	f.over(workers, len(f.geo.Tri), func(t int) {
+		v := f.geo.Tri[t]
+		a, b, c := values[v[0]] > level, values[v[1]] > level, values[v[2]] > level
+		if (a != b || b != c) && f.want.On[f.geo.TriPart[t]] {
+			out[t/chunk] = append(out[t/chunk], int32(t))
+		}
+	})
+	return slices.Concat(out...)
+}
+
+// on returns whose line an edge is: of the sides that are wanted the one that faces the eye, the
+// first if both do; ok is false for none.
+func (f *finder) on(e *edge) (side int, ok bool) {
+	best := -1
+	for s, t := range e.tri {
+		if t < 0 || !f.want.On[f.geo.TriPart[t]] {
+			continue
+		}
+		faces := f.facing[f.vertex(e, s, 0)]+f.facing[f.vertex(e, s, 1)] > 0
+		if best < 0 || faces && f.facing[f.vertex(e, best, 0)]+f.facing[f.vertex(e, best, 1)] <= 0 {
+			best = s
+		}
+	}
+	return best, best >= 0
+}
+
+// along finds the lines along edges: creases, borders, seams, and contours where one side of an edge
+// that is not smooth faces the eye and the other does not.
+func (f *finder) along() {
+	most := float32(math.Cos(f.want.Bends*math.Pi/180)) + 1e-6
+	for i := range f.edges {
+		e := &f.edges[i]
+		if e.tri[1] >= 0 && e.smooth && f.geo.TriPart[e.tri[0]] == f.geo.TriPart[e.tri[1]] && e.bend >= most {
+			continue
+		}
+		side, ok := f.on(e)
+		if !ok {
+			continue
+		}
+		kind := Kinds
+		switch {
+		case e.tri[1] < 0 && !e.many:
+			if f.want.Of[Border] {
+				kind = Border
+			}
+		case e.tri[1] >= 0 && f.geo.TriPart[e.tri[0]] != f.geo.TriPart[e.tri[1]]:
+			if f.want.Of[Seam] {
+				kind = Seam
+			}
+		}
+		if kind == Kinds && f.want.Of[Crease] && (e.bend < most || e.many) {
+			kind = Crease
+		}
+		if !f.want.Of[Contour] || e.tri[1] < 0 || e.smooth {
+			if kind != Kinds {
+				f.edgePiece(kind, i, side, 0, 1)
+			}
+			continue
+		}
+		// From place to place at which one of its sides turns.
+		at := [4]float32{0, 1, 1, 1}
+		n := 1
+		for s := range 2 {
+			if a, b := f.facing[f.vertex(e, s, 0)], f.facing[f.vertex(e, s, 1)]; (a > 0) != (b > 0) {
+				at[n] = a / (a - b)
+				n++
+			}
+		}
+		if n == 3 && at[1] > at[2] {
+			at[1], at[2] = at[2], at[1]
+		}
+		at[n] = 1
+		for k := range n {
+			middle := (at[k] + at[k+1]) / 2
+			towards := [2]bool{}
+			for s := range 2 {
+				a, b := f.facing[f.vertex(e, s, 0)], f.facing[f.vertex(e, s, 1)]
+				towards[s] = a+(b-a)*middle > 0
+			}
+			if towards[0] != towards[1] {
+				f.edgePiece(Contour, i, side, at[k], at[k+1])
+			} else if kind != Kinds {
+				f.edgePiece(kind, i, side, at[k], at[k+1])
+			}
+		}
+	}
+}
+
+// edgePiece adds a piece of an edge, as one of its sides has it.
+func (f *finder) edgePiece(kind Kind, number, side int, from, to float32) {
+	if !(from < to) {
+		return
+	}
+	e := &f.edges[number]
+	p := piece{kind: kind, part: f.geo.TriPart[e.tri[side]], tri: e.tri[side]}
+	for k, t := range [2]float32{from, to} {
+		p.end[k] = f.edgeNode(number, t)
+		a, b := int(e.from[side]), (int(e.from[side])+1)%3
+		if side == 1 && e.turned {
+			a, b = b, a
+		}
+		p.w[k] = weights(a, b, t)
+	}
+	f.pieces = append(f.pieces, p)
+}
+
+// weights returns those of the second and third corner at a part of the way from corner a to b.
+func weights(a, b int, t float32) (w [2]float32) {
+	for k, corner := range [2]int{a, b} {
+		if corner > 0 {
+			w[corner-1] = [2]float32{1 - t, t}[k]
+		}
+	}
+	return w
+}
+
+// edgeNode returns the node a part of the way along an edge that is not smooth, on its chord.
+func (f *finder) edgeNode(number int, t float32) int32 {
+	e := &f.edges[number]
+	if t <= 0 || t >= 1 {
+		k := e.knot[0]
+		if t >= 1 {
+			k = e.knot[1]
+		}
+		if i, ok := f.byKnot[k]; ok {
+			n := &f.nodes[i]
+			n.n = n.n.Add(f.open(e, t)) // of all edges that meet
+			return i
+		}
+		i := f.add(f.geo.Pos[f.first[k]], f.open(e, t), f.thick(e), true)
+		f.byKnot[k] = i
+		return i
+	}
+	for s := range 2 { // where a side turns the contour of that side ends
+		if e.tri[s] < 0 {
+			continue
+		}
+		if a, b := f.facing[f.vertex(e, s, 0)], f.facing[f.vertex(e, s, 1)]; (a > 0) != (b > 0) && a/(a-b) == t {
+			key := int64(number)<<2 | int64(s) + 1
+			if i, ok := f.byEdge[key]; ok {
+				return i
+			}
+			a, b := f.geo.Pos[f.first[e.knot[0]]], f.geo.Pos[f.first[e.knot[1]]]
+			i := f.add(a.Mix(b, t), f.open(e, t), f.thick(e), true)
+			f.byEdge[key] = i
+			return i
+		}
+	}
+	a, b := f.geo.Pos[f.first[e.knot[0]]], f.geo.Pos[f.first[e.knot[1]]]
+	return f.add(a.Mix(b, t), f.open(e, t), f.thick(e), true)
+}
+
+// open returns which way an edge lies open: as those of its sides do that face the eye; as all do if none
+// does.
+func (f *finder) open(e *edge, t float32) vec.V {
+	var facing, all vec.V
+	for s := range 2 {
+		if e.tri[s] < 0 {
+			continue
+		}
+		v, w := f.vertex(e, s, 0), f.vertex(e, s, 1)
+		n := f.geo.Normal[v].Mix(f.geo.Normal[w], t).Unit()
+		all = all.Add(n)
+		if n.Dot(toEye(f.view, f.geo.Pos[v].Mix(f.geo.Pos[w], t))) > 0 {
+			facing = facing.Add(n)
+		}
+	}
+	switch {
+	case facing != vec.V{}:
+		return facing
+	case e.tri[1] < 0:
+		return all.Mul(-1) // of a sheet that is seen from its back
+	}
+	return all
+}
+
+// thick returns how far off its edge a place is looked at: what an edge is long is the only measure
+// that there is of how fine the surface is.
+func (f *finder) thick(e *edge) float32 {
+	return 1e-3*f.geo.Pos[f.first[e.knot[0]]].Sub(f.geo.Pos[f.first[e.knot[1]]]).Len() + 1e-5*f.geo.Size
+}
+
+// add adds a node.
+func (f *finder) add(p, n vec.V, lift float32, corner bool) int32 {
+	q := f.view.Camera(p)
+	a := node{p: p, n: n, lift: lift, corner: corner, outside: !f.view.Ortho && q[2] < f.view.Near}
+	if !a.outside {
+		a.x, a.y, a.near = f.view.Project(q)
+	}
+	f.nodes = append(f.nodes, a)
+	return int32(len(f.nodes) - 1)
+}
+
+// contour adds the piece of the contour in a triangle over which the facing changes its sign: of the
+// surface as it is interpolated (Hertzmann and Zorin 2000), not along edges.
+func (f *finder) contour(t int32) {
+	p := piece{kind: Contour, part: f.geo.TriPart[t], tri: t}
+	n := 0
+	for k := range 3 {
+		v := f.geo.Tri[t]
+		a, b := f.facing[v[k]], f.facing[v[(k+1)%3]]
+		if (a > 0) == (b > 0) || n == 2 || f.of[t][k] < 0 {
+			continue
+		}
+		i, at := f.turn(t, k)
+		p.end[n], p.w[n] = i, weights(k, (k+1)%3, at)
+		n++
+	}
+	if n == 2 {
+		f.pieces = append(f.pieces, p)
+	}
+}
+
+// turn returns the node at which the facing changes its sign along a side of a triangle, and which
+// part of the way from its corner that is.
+func (f *finder) turn(t int32, corner int) (number int32, at float32) {
+	id := f.of[t][corner]
+	e := &f.edges[id]
+	side := 0
+	if e.tri[0] != t {
+		side = 1
+	}
+	key := int64(id) << 2
+	if !e.smooth { // the side's own
+		key |= int64(side) + 1
+		a, b := f.facing[f.vertex(e, side, 0)], f.facing[f.vertex(e, side, 1)]
+		at := a / (a - b)
+		i, ok := f.byEdge[key]
+		if !ok {
+			i = f.add(f.geo.Pos[f.vertex(e, side, 0)].Mix(f.geo.Pos[f.vertex(e, side, 1)], at), vec.V{}, f.thick(e), true)
+			f.byEdge[key] = i
+		}
+		f.bent(i, f.geo.Normal[f.vertex(e, side, 0)].Mix(f.geo.Normal[f.vertex(e, side, 1)], at).Unit(), t)
+		if side == 1 && e.turned {
+			at = 1 - at
+		}
+		return i, at
+	}
+	curve := f.curved(e)
+	at = curve.root(f.view)
+	i, ok := f.byEdge[key]
+	if !ok {
+		p, n := curve.at(at)
+		turned := float32(math.Acos(float64(max(-1, min(1, curve.n[0].Dot(curve.n[1]))))))
+		long := curve.p[0].Sub(curve.p[3]).Len()
+		i = f.add(p, vec.V{}, (0.3*turned+1e-3)*long+1e-5*f.geo.Size, false)
+		f.nodes[i].within = 1.5 * long
+		f.byEdge[key] = i
+		f.bent(i, n, t)
+	}
+	if side == 1 && e.turned {
+		at = 1 - at
+	}
+	return i, at
+}
+
+// bent says which way the surface lies open at a node of a contour with a normal, in a triangle: on the
+// side of its bulge. It also says how the contour runs on the page: across the normal.
+func (f *finder) bent(number int32, n vec.V, t int32) {
+	a := &f.nodes[number]
+	v := f.geo.Tri[t]
+	// By how much the facing grows towards the eye.
+	p0, e1, e2 := f.geo.Pos[v[0]], f.geo.Pos[v[1]].Sub(f.geo.Pos[v[0]]), f.geo.Pos[v[2]].Sub(f.geo.Pos[v[0]])
+	d := toEye(f.view, p0)
+	g11, g12, g22, h1, h2 := e1.Dot(e1), e1.Dot(e2), e2.Dot(e2), d.Dot(e1), d.Dot(e2)
+	det := g11*g22 - g12*g12
+	if det != 0 {
+		u, w := (h1*g22-h2*g12)/det, (h2*g11-h1*g12)/det
+		if grows := u*(f.facing[v[1]]-f.facing[v[0]]) + w*(f.facing[v[2]]-f.facing[v[0]]); grows < 0 {
+			n = n.Mul(-1)
+		}
+	}
+	a.n = a.n.Add(n)
+	x, y := n.Dot(f.view.Up), n.Dot(f.view.Right)
+	if l := vec.Sqrt(x*x + y*y); l > 1e-3 {
+		a.tx, a.ty = x/l, y/l
+	}
+}
+
+// arc is a side of a triangle bent to meet the normals at its ends (Vlachos, Peters, Boyd and Mitchell
+// 2001).
+type arc struct {
+	p [4]vec.V // control points of a cubic
+	n [2]vec.V
+	m vec.V // the normal's control point in the middle
+}
+
+// curved returns the arc of a smooth edge.
+func (f *finder) curved(e *edge) (a arc) {
+	v, w := f.vertex(e, 0, 0), f.vertex(e, 0, 1)
+	p, q := f.geo.Pos[v], f.geo.Pos[w]
+	a.n = [2]vec.V{f.geo.Normal[v], f.geo.Normal[w]}
+	d := q.Sub(p)
+	a.p = [4]vec.V{p, p.Add(d.Sub(a.n[0].Mul(d.Dot(a.n[0]))).Mul(1.0 / 3)), q.Sub(d.Sub(a.n[1].Mul(d.Dot(a.n[1]))).Mul(1.0 / 3)), q}
+	sum := a.n[0].Add(a.n[1])
+	if square := d.Dot(d); square > 0 {
+		sum = sum.Sub(d.Mul(2 * d.Dot(sum) / square))
+	}
+	a.m = sum.Unit()
+	return a
+}
+
+func (a *arc) at(t float32) (p, n vec.V) {
+	s := 1 - t
+	for k := range 3 {
+		p[k] = s*s*s*a.p[0][k] + 3*s*s*t*a.p[1][k] + 3*s*t*t*a.p[2][k] + t*t*t*a.p[3][k]
+		n[k] = s*s*a.n[0][k] + 2*s*t*a.m[k] + t*t*a.n[1][k]
+	}
+	return p, n.Unit()
+}
+
+// root returns where the arc turns away from the eye (by the rule of false position, after Dowell and
+// Jarratt 1971).
+func (a *arc) root(v *stage.View) float32 {
+	value := func(t float32) float32 {
+		p, n := a.at(t)
+		return n.Dot(toEye(v, p).Unit())
+	}
+	lo, hi := float32(0), float32(1)
+	flo, fhi := value(lo), value(hi)
+	if (flo > 0) == (fhi > 0) {
+		return 0.5
+	}
+	t := float32(0.5)
+	for range 12 {
+		t = lo + (hi-lo)*flo/(flo-fhi)
+		f := value(t)
+		if f > -1e-6 && f < 1e-6 {
+			break
+		}
+		if (f > 0) == (flo > 0) {
+			lo, flo = t, f
+			fhi /= 2
+		} else {
+			hi, fhi = t, f
+			flo /= 2
+		}
+	}
+	return max(0, min(1, t))
+}
+
+// level adds the piece of a triangle along which a value at its corners is a level.
+func (f *finder) level(t int32, values []float32, level float32, kind Kind) bool {
+	p := piece{kind: kind, part: f.geo.TriPart[t], tri: t}
+	n := 0
+	for k := range 3 {
+		v := f.geo.Tri[t]
+		a, b := values[v[k]], values[v[(k+1)%3]]
+		if (a > level) == (b > level) || n == 2 || f.of[t][k] < 0 {
+			continue
+		}
+		at := (level - a) / (b - a)
+		id := f.of[t][k]
+		e := &f.edges[id]
+		key := int64(id) << 2
+		if !e.smooth && e.tri[0] != t {
+			key |= 2
+		}
+		i, ok := f.byEdge[key]
+		if !ok {
+			normal := f.geo.Normal[v[k]].Mix(f.geo.Normal[v[(k+1)%3]], at).Unit()
+			if normal.Dot(toEye(f.view, f.geo.Pos[v[k]])) < 0 {
+				normal = normal.Mul(-1)
+			}
+			i = f.add(f.geo.Pos[v[k]].Mix(f.geo.Pos[v[(k+1)%3]], at), normal, f.thick(e), false)
+			f.byEdge[key] = i
+		}
+		p.end[n], p.w[n] = i, weights(k, (k+1)%3, at)
+		n++
+	}
+	if n < 2 {
+		return false
+	}
+	f.pieces = append(f.pieces, p)
+	return true
+}

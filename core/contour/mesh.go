@@ -1,0 +1,148 @@
+// Package contour finds lines on the geometry of a scene, where a hand would draw them: contours, creases, borders, where
+// parts meet or cut through each other, and where a tone passes a level. It tells which of their length the eye sees, and
+// joins what it finds into curves on the page.
+package contour
+
+import (
+	"cmp"
+	"slices"
+
+	"mobanta/core/parallel"
+	"mobanta/core/stage"
+	"mobanta/core/vec"
+)
+
+// Mesh is the edges of a geometry. Vertices of a model that stand at one place are one knot.
+type Mesh struct {
+	geo   *stage.Geometry
+	knot  []int32 // of each vertex
+	first []int32 // a vertex of each knot
+	edges []edge
+	of    [][3]int32 // triangle → its edges, the k-th from corner k to the next
+}
+
+// edge is where two triangles meet, or where one ends.
+type edge struct {
+	knot   [2]int32
+	tri    [2]int32 // the second is -1 where there is none
+	from   [2]uint8 // the corner of each triangle from which it runs on to the next corner
+	turned bool     // whether the second runs along it from the other end, as it mostly does
+	many   bool     // whether more than two triangles meet
+	smooth bool     // whether both sides have the same normals along it
+	bend   float32  // the cosine of the angle between the faces
+}
+
+// MeshOf returns the edges of a geometry. They are kept with it.
+func MeshOf(geo *stage.Geometry, workers int) *Mesh {
+	return geo.Keep("edges", func() any { return newMesh(geo, workers) }).(*Mesh)
+}
+
+func newMesh(geo *stage.Geometry, workers int) *Mesh {
+	m := &Mesh{geo: geo, knot: make([]int32, len(geo.Pos)), of: make([][3]int32, len(geo.Tri))}
+	for i := range geo.Models {
+		from, to := geo.Models[i].FirstVertex, len(geo.Pos)
+		if i+1 < len(geo.Models) {
+			to = geo.Models[i+1].FirstVertex
+		}
+		at := make(map[vec.V]int32, to-from)
+		for v := from; v < to; v++ {
+			k, ok := at[geo.Pos[v]]
+			if !ok {
+				k = int32(len(m.first))
+				at[geo.Pos[v]] = k
+				m.first = append(m.first, int32(v))
+			}
+			m.knot[v] = k
+		}
+	}
+	// Each side of a triangle goes into the bucket of the lower of its knots.
+	type side struct {
+		high, tri int32
+		corner    uint8
+	}
+	start := make([]int32, len(m.first)+1)
+	ends := func(t, k int) (a, b int32) { return m.knot[geo.Tri[t][k]], m.knot[geo.Tri[t][(k+1)%3]] }
+	for t := range geo.Tri {
+		for k := range 3 {
+			if a, b := ends(t, k); a != b {
+				start[min(a, b)+1]++
+			}
+		}
+	}
+	for i := 1; i < len(start); i++ {
+		start[i] += start[i-1]
+	}
+	sides := make([]side, start[len(start)-1])
+	fill := slices.Clone(start)
+	for t := range geo.Tri {
+		for k := range 3 {
+			if a, b := ends(t, k); a != b {
+				low := min(a, b)
+				sides[fill[low]] = side{max(a, b), int32(t), uint8(k)}
+				fill[low]++
+			}
+			m.of[t][k] = -1
+		}
+	}
+	m.edges = make([]edge, 0, len(geo.Tri)*3/2)
+	for low := range m.first {
+		bucket := sides[start[low]:start[low+1]]
+		slices.SortFunc(bucket, func(a, b side) int { return cmp.Or(cmp.Compare(a.high, b.high), cmp.Compare(a.tri, b.tri)) })
+		for i := 0; i < len(bucket); {
+			j := i + 1
+			for j < len(bucket) && bucket[j].high == bucket[i].high {
+				j++
+			}
+			for many := j-i > 2; i < j; i += 2 {
+				s := bucket[i]
+				a, b := ends(int(s.tri), int(s.corner))
+				e := edge{knot: [2]int32{a, b}, tri: [2]int32{s.tri, -1}, from: [2]uint8{s.corner, 0}, bend: 1, many: many}
+				m.of[s.tri][s.corner] = int32(len(m.edges))
+				if i+1 < j {
+					o := bucket[i+1]
+					e.tri[1], e.from[1] = o.tri, o.corner
+					oa, _ := ends(int(o.tri), int(o.corner))
+					e.turned = oa != a
+					m.of[o.tri][o.corner] = int32(len(m.edges))
+				}
+				m.edges = append(m.edges, e)
+			}
+			i = j
+		}
+	}
+	const piece = 4096
+	parallel.Do(workers, (len(m.edges)+piece-1)/piece, func(job int) {
+		for i := job * piece; i < min(len(m.edges), (job+1)*piece); i++ {
+			m.bend(&m.edges[i])
+		}
+	})
+	return m
+}
+
+// bend fills in how an edge bends.
+func (m *Mesh) bend(e *edge) {
+	if e.tri[1] < 0 {
+		return
+	}
+	a, b := m.geo.FlatNormal(e.tri[0]), m.geo.FlatNormal(e.tri[1])
+	if a == (vec.V{}) || b == (vec.V{}) {
+		e.smooth = true // a face without area has no say
+	} else if e.bend = a.Dot(b); !e.turned {
+		e.bend = -e.bend
+	}
+	const same = 0.9999
+	alike := true
+	for end := range 2 {
+		p, q := m.geo.Normal[m.vertex(e, 0, end)], m.geo.Normal[m.vertex(e, 1, end)]
+		alike = alike && p.Dot(q) > same
+	}
+	e.smooth = alike && e.turned && !e.many
+}
+
+// vertex returns the vertex at an end of an edge, on one of its sides.
+func (m *Mesh) vertex(e *edge, side, end int) int32 {
+	if side == 1 && e.turned {
+		end = 1 - end
+	}
+	return m.geo.Tri[e.tri[side]][(int(e.from[side])+end)%3]
+}

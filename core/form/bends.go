@@ -1,0 +1,67 @@
+package form
+
+import (
+	"fmt"
+
+	"mobanta/core/shape"
+	"mobanta/core/vec"
+)
+
+// Bends is how a surface bends at each vertex, every way along it: the second fundamental form as a
+// symmetric tensor in space, xx, yy, zz, xy, xz, yz, in one by the unit of length; positive where the
+// surface bulges.
+type Bends [][6]float32
+
+// BendsOf returns how a shape bends, smoothed over a radius; creases part it. It is kept with the
+// surface, and must not be changed.
+func BendsOf(sh *shape.Shape, radius float64, workers int) Bends {
+	made, _ := sh.Rest.Keep(fmt.Sprintf("bends %g %s", radius, sh.Key), func() (any, error) {
+		s := NewSheet(sh, true)
+		var tensor [6][]float64
+		for k := range tensor {
+			tensor[k] = make([]float64, len(s.Area))
+		}
+		for _, t := range sh.Rest.Tri {
+			p := [3]vec.V{sh.Pos[t[0]], sh.Pos[t[1]], sh.Pos[t[2]]}
+			a := area(sh, t)
+			e1 := p[1].Sub(p[0])
+			u := e1.Unit()
+			v := e1.Cross(p[2].Sub(p[0])).Cross(e1).Unit()
+			if !(a > 0) || u == (vec.V{}) || v == (vec.V{}) {
+				continue
+			}
+			e, g, m, ok := second(p, [3]vec.V{sh.Normal[t[0]], sh.Normal[t[1]], sh.Normal[t[2]]}, u, v)
+			if !ok {
+				continue
+			}
+			for k := range t { // e·uu + g·vv + m·(uv + vu)
+				add(&tensor, s.Of[t[k]], u, (e-m)*a/3)
+				add(&tensor, s.Of[t[k]], v, (g-m)*a/3)
+				add(&tensor, s.Of[t[k]], u.Add(v), m*a/3)
+			}
+		}
+		for k := range tensor {
+			for i, a := range s.Area {
+				if a > 0 {
+					tensor[k][i] /= a
+				}
+			}
+			s.Spread(tensor[k], radius, workers)
+		}
+		out := make(Bends, len(sh.Pos))
+		for v, i := range s.Of {
+			for k := range tensor {
+				out[v][k] = float32(tensor[k][i])
+			}
+		}
+		return out, nil
+	})
+	return made.(Bends)
+}
+
+// Along returns by how much the surface bends at a vertex in a direction, which need not be unit:
+// its curvature there, times the square of the direction's length.
+func (b Bends) Along(vertex int32, d vec.V) float32 {
+	t := &b[vertex]
+	return d[0]*d[0]*t[0] + d[1]*d[1]*t[1] + d[2]*d[2]*t[2] + 2*(d[0]*d[1]*t[3]+d[0]*d[2]*t[4]+d[1]*d[2]*t[5])
+}
