@@ -15,21 +15,21 @@ type cut struct {
 	p   [2]vec.V
 }
 
-// crossings adds the pieces along which surfaces cut through each other. They hang on the geometry
-// alone and are kept with it.
+// crossings adds the pieces along which surfaces cut through each other that do not hang together: where
+// one folds into itself there is nothing that a hand would draw. They hang on the geometry alone and are
+// kept with it.
 func (f *finder) crossings(workers int) {
 	cuts := f.geo.Keep("cuts", func() any { return f.Mesh.cuts(workers) }).([]cut)
 	places := welder{at: map[[3]int64]int32{}, cell: 4e-6 * float64(f.geo.Size)}
 	for i := range cuts {
 		c := &cuts[i]
 		// The surface that faces the eye has the line; the first if both do.
-		best, open, lift := -1, vec.V{}, float32(0)
+		best, open, lift, within := -1, vec.V{}, float32(0), float32(0)
 		bestFaces := false
 		middle := c.p[0].Mix(c.p[1], 0.5)
 		for s, t := range c.tri {
 			v, w := f.geo.Tri[t], f.weightsAt(t, middle)
-			a, b, d := f.geo.Normal[v[0]], f.geo.Normal[v[1]], f.geo.Normal[v[2]]
-			n := a.Mul(1 - w[0] - w[1]).Add(b.Mul(w[0])).Add(d.Mul(w[1])).Unit()
+			n := f.geo.Normal[v[0]].Mul(1 - w[0] - w[1]).Add(f.geo.Normal[v[1]].Mul(w[0])).Add(f.geo.Normal[v[2]].Mul(w[1])).Unit()
 			faces := n.Dot(toEye(f.view, middle)) > 0
 			if faces {
 				open = open.Add(n)
@@ -37,22 +37,21 @@ func (f *finder) crossings(workers int) {
 			if f.want.On[f.geo.TriPart[t]] && (best < 0 || faces && !bestFaces) {
 				best, bestFaces = s, faces
 			}
-			// As far as the faces may lie within the surface that they stand for.
-			turned := math.Acos(float64(max(-1, min(1, a.Dot(b), b.Dot(d), d.Dot(a)))))
-			long := vec.Sqrt(max(f.sideSquare(v[0], v[1]), f.sideSquare(v[1], v[2]), f.sideSquare(v[2], v[0])))
-			lift = max(lift, (0.15*float32(turned)+1e-3)*long)
+			bow := f.bow(t)
+			lift, within = max(lift, 0.2*bow+1e-4*f.geo.Size), max(within, 1.5*bow)
 		}
 		if best < 0 {
 			continue
 		}
 		t := c.tri[best]
-		p := piece{kind: Crossing, part: f.geo.TriPart[t], tri: t}
+		p := piece{kind: Crossing, part: f.geo.TriPart[t], tri: t, whole: [2]int32{f.wholeOf(c.tri[0]), f.wholeOf(c.tri[1])}}
 		for k := range 2 {
 			n, ok := places.find(c.p[k], int32(len(f.nodes)))
 			if !ok {
 				f.add(c.p[k], vec.V{}, min(lift, 0.01*f.geo.Size), true)
 			}
 			f.nodes[n].n = f.nodes[n].n.Add(open)
+			f.nodes[n].within = max(f.nodes[n].within, within)
 			p.end[k], p.w[k] = n, f.weightsAt(t, c.p[k])
 		}
 		if p.end[0] != p.end[1] {
@@ -61,9 +60,16 @@ func (f *finder) crossings(workers int) {
 	}
 }
 
-func (m *Mesh) sideSquare(a, b int32) float32 {
-	d := m.geo.Pos[a].Sub(m.geo.Pos[b])
-	return d.Dot(d)
+// bow returns how far a triangle bends, as its normals say: the largest product of a side's length and of
+// the angle by which the normals at its ends differ. An eighth of it lies between the face and the surface.
+func (m *Mesh) bow(t int32) (bow float32) {
+	v := m.geo.Tri[t]
+	for k := range 3 {
+		a, b := v[k], v[(k+1)%3]
+		turned := math.Acos(float64(max(-1, min(1, m.geo.Normal[a].Dot(m.geo.Normal[b])))))
+		bow = max(bow, float32(turned)*m.geo.Pos[a].Sub(m.geo.Pos[b]).Len())
+	}
+	return bow
 }
 
 // welder finds places that are nearly the same: edges that cross each other do so in two triangles each.
@@ -172,7 +178,7 @@ func (m *Mesh) cuts(workers int) []cut {
 					return
 				}
 				for _, t := range others {
-					if b.apart(s, t) {
+					if b.apart(s, t) || m.wholeOf(s) == m.wholeOf(t) {
 						continue
 					}
 					if c, ok := m.cut(min(s, t), max(s, t)); ok {

@@ -25,7 +25,69 @@ func Find(ctx context.Context, scene *stage.Scene, rays *trace.Scene, view *stag
 			found[i] = f.seen(rays, f.laid(chains[i]))
 		}
 	})
-	return slices.Concat(found...), ctx.Err()
+	return thinned(slices.Concat(found...), view), ctx.Err()
+}
+
+const (
+	// crowd is the side of the cells in which lines crowd, in thousandths of the page's height, and crowded how
+	// much length there is in nine of them, in sides, where they would make a blot: four lines beside each other.
+	crowd   = 2.2
+	crowded = 12
+)
+
+// thinned leaves out what would be a blot: creases, crossings and what only hints at form, where there are so many
+// that no line can be told from the next, as where a mesh is folded or far away. Contours stay.
+func thinned(curves []Curve, view *stage.View) []Curve {
+	side := crowd * float32(view.H) / 1000
+	w := int(float32(view.W+2*margin)/side) + 3
+	length := map[int]float32{}
+	cell := func(p *Place) int {
+		return int((p.Y+margin)/side+1)*w + int((p.X+margin)/side) + 1
+	}
+	some := func(k Kind) bool { return k == Crease || k == Crossing || k == Suggestive || k == Level }
+	for i := range curves {
+		if some(curves[i].Kind) {
+			places := curves[i].Places
+			for k := 1; k < len(places); k++ {
+				length[cell(&places[k])] += apart(&places[k-1], &places[k])
+			}
+		}
+	}
+	var out []Curve
+	for _, c := range curves {
+		if !some(c.Kind) {
+			out = append(out, c)
+			continue
+		}
+		from, cut := 0, false
+		keep := func(run []Place) { // what is left of a line, if it is still one
+			long := float32(0)
+			for k := 1; k < len(run); k++ {
+				long += apart(&run[k-1], &run[k])
+			}
+			if long > 6*side {
+				out = append(out, Curve{Kind: c.Kind, Part: c.Part, Places: run})
+			}
+		}
+		for k := range c.Places {
+			sum, at := float32(0), cell(&c.Places[k])
+			for _, row := range [3]int{-w, 0, w} {
+				sum += length[at+row-1] + length[at+row] + length[at+row+1]
+			}
+			if sum < crowded*side {
+				continue
+			}
+			cut = true
+			keep(c.Places[from:k])
+			from = k + 1
+		}
+		if !cut {
+			out = append(out, c)
+		} else {
+			keep(c.Places[from:])
+		}
+	}
+	return out
 }
 
 // chain is pieces that follow each other; turned tells which are run through from their second end.
@@ -131,7 +193,8 @@ type laid struct {
 // spot is from where it is asked whether a place is seen.
 type spot struct {
 	on, off vec.V   // on the surface, and a little off it
-	within  float32 // how near the part itself hides nothing
+	within  float32 // how near what it is on hides nothing
+	whole   [2]int32
 }
 
 // margin is how far beyond the rim of the page curves are followed, in pixels.
@@ -193,7 +256,7 @@ func (f *finder) laid(c chain) (l laid) {
 			out := away || pl.X < -margin || pl.Y < -margin || pl.X > w+margin || pl.Y > h+margin
 			l.Places, l.away = append(l.Places, pl), append(l.away, out)
 			on := f.space(&pl)
-			l.at = append(l.at, spot{on, on.Add(pl.Normal.Mul(a.lift*s + b.lift*t)), a.within*s + b.within*t})
+			l.at = append(l.at, spot{on, on.Add(pl.Normal.Mul(a.lift*s + b.lift*t)), a.within*s + b.within*t, p.whole})
 		}
 	}
 	return l
@@ -229,10 +292,10 @@ func (f *finder) space(p *Place) vec.V {
 	return v.Eye.Add(v.Right.Mul(x * far)).Add(v.Up.Mul(y * far)).Sub(v.Back.Mul(far))
 }
 
-// shown tells whether the eye sees a place of a part: from a little off the surface, since faces lie within the
+// shown tells whether the eye sees a place: from a little off the surface, since faces lie within the
 // surface that they stand for; or from the surface itself, where nothing but the faces about it is in the way:
 // what lies off it may be in something that it stands on.
-func (f *finder) shown(rays *trace.Scene, at *spot, part int32) bool {
+func (f *finder) shown(rays *trace.Scene, at *spot) bool {
 	step := 2e-5 * f.geo.Size
 	way := func(p vec.V) (d vec.V, far float32) {
 		d = toEye(f.view, p)
@@ -248,16 +311,19 @@ func (f *finder) shown(rays *trace.Scene, at *spot, part int32) bool {
 	if at.within == 0 {
 		return false
 	}
-	d, far = way(at.on)
-	for range 4 {
-		h, ok := rays.Nearest(at.on.Add(d.Mul(step)), d, far-2*step)
-		if !ok {
-			return true
+	for _, from := range [2]vec.V{at.off, at.on} {
+		d, far := way(from)
+		past := step
+		for range 6 {
+			h, ok := rays.Nearest(from.Add(d.Mul(past)), d, far-past-step)
+			if !ok {
+				return true
+			}
+			if whole := f.wholeOf(h.Tri); past+h.T > at.within || whole != at.whole[0] && whole != at.whole[1] {
+				break
+			}
+			past += h.T + 1e-6*f.geo.Size
 		}
-		if step+h.T > at.within || f.geo.TriPart[h.Tri] != part {
-			return false
-		}
-		step += h.T + 1e-6*f.geo.Size
 	}
 	return false
 }
@@ -268,7 +334,7 @@ func (f *finder) seen(rays *trace.Scene, l laid) []Curve {
 	open := make([]bool, n)
 	any, all := false, true
 	for i := range open {
-		open[i] = !l.away[i] && f.shown(rays, &l.at[i], l.Part)
+		open[i] = !l.away[i] && f.shown(rays, &l.at[i])
 		any, all = any || open[i], all && open[i]
 	}
 	if !any || n < 2 {
@@ -348,7 +414,7 @@ func (f *finder) edgeOf(rays *trace.Scene, l *laid, seen, hidden int) (Place, bo
 	for range 4 {
 		t := (lo + hi) / 2
 		p, q := &l.at[seen], &l.at[hidden]
-		if f.shown(rays, &spot{p.on.Mix(q.on, t), p.off.Mix(q.off, t), p.within}, l.Part) {
+		if f.shown(rays, &spot{p.on.Mix(q.on, t), p.off.Mix(q.off, t), p.within, p.whole}) {
 			lo = t
 		} else {
 			hi = t

@@ -69,11 +69,12 @@ type node struct {
 
 // piece runs straight over a triangle, or along its side.
 type piece struct {
-	kind Kind
-	part int32
-	tri  int32
-	end  [2]int32      // nodes
-	w    [2][2]float32 // weights in the triangle
+	kind  Kind
+	part  int32
+	tri   int32
+	whole [2]int32      // what it is on; the second only of crossings
+	end   [2]int32      // nodes
+	w     [2][2]float32 // weights in the triangle
 }
 
 // finder looks for curves as an eye sees them.
@@ -155,6 +156,11 @@ func (f *finder) cut(workers int, values []float32, level float32) []int32 {
 	return slices.Concat(out...)
 }
 
+// faces tells whether any of a side of an edge faces the eye.
+func (f *finder) faces(e *edge, side int) bool {
+	return e.tri[side] >= 0 && (f.facing[f.vertex(e, side, 0)] > 0 || f.facing[f.vertex(e, side, 1)] > 0)
+}
+
 // on returns whose line an edge is: of the sides that are wanted the one that faces the eye, the
 // first if both do; ok is false for none.
 func (f *finder) on(e *edge) (side int, ok bool) {
@@ -183,6 +189,9 @@ func (f *finder) along() {
 		side, ok := f.on(e)
 		if !ok {
 			continue
+		}
+		if !f.faces(e, 0) && !f.faces(e, 1) && f.solid[f.whole[e.knot[0]]] {
+			continue // on the far side of something solid
 		}
 		kind := Kinds
 		switch {
@@ -239,7 +248,7 @@ func (f *finder) edgePiece(kind Kind, number, side int, from, to float32) {
 		return
 	}
 	e := &f.edges[number]
-	p := piece{kind: kind, part: f.geo.TriPart[e.tri[side]], tri: e.tri[side]}
+	p := piece{kind: kind, part: f.geo.TriPart[e.tri[side]], tri: e.tri[side], whole: f.own(e.tri[side])}
 	for k, t := range [2]float32{from, to} {
 		p.end[k] = f.edgeNode(number, t)
 		a, b := int(e.from[side]), (int(e.from[side])+1)%3
@@ -250,6 +259,9 @@ func (f *finder) edgePiece(kind Kind, number, side int, from, to float32) {
 	}
 	f.pieces = append(f.pieces, p)
 }
+
+// own returns the whole that a triangle is of, and no other.
+func (f *finder) own(t int32) [2]int32 { return [2]int32{f.wholeOf(t), f.wholeOf(t)} }
 
 // weights returns those of the second and third corner at a part of the way from corner a to b.
 func weights(a, b int, t float32) (w [2]float32) {
@@ -341,7 +353,7 @@ func (f *finder) add(p, n vec.V, lift float32, corner bool) int32 {
 // contour adds the piece of the contour in a triangle over which the facing changes its sign: of the
 // surface as it is interpolated (Hertzmann and Zorin 2000), not along edges.
 func (f *finder) contour(t int32) {
-	p := piece{kind: Contour, part: f.geo.TriPart[t], tri: t}
+	p := piece{kind: Contour, part: f.geo.TriPart[t], tri: t, whole: f.own(t)}
 	n := 0
 	for k := range 3 {
 		v := f.geo.Tri[t]
@@ -388,10 +400,8 @@ func (f *finder) turn(t int32, corner int) (number int32, at float32) {
 	i, ok := f.byEdge[key]
 	if !ok {
 		p, n := curve.at(at)
-		turned := float32(math.Acos(float64(max(-1, min(1, curve.n[0].Dot(curve.n[1]))))))
-		long := curve.p[0].Sub(curve.p[3]).Len()
-		i = f.add(p, vec.V{}, (0.3*turned+1e-3)*long+1e-5*f.geo.Size, false)
-		f.nodes[i].within = 1.5 * long
+		i = f.add(p, vec.V{}, 0.4*max(f.bow(e.tri[0]), f.bow(e.tri[1]))+f.thick(e), false)
+		f.nodes[i].within = 3 * f.shortest(e)
 		f.byEdge[key] = i
 		f.bent(i, n, t)
 	}
@@ -399,6 +409,22 @@ func (f *finder) turn(t int32, corner int) (number int32, at float32) {
 		at = 1 - at
 	}
 	return i, at
+}
+
+// shortest returns how long the shortest side is of the triangles at an edge.
+func (f *finder) shortest(e *edge) float32 {
+	least := float32(math.Inf(1))
+	for _, t := range e.tri {
+		if t < 0 {
+			continue
+		}
+		v := f.geo.Tri[t]
+		for k := range 3 {
+			d := f.geo.Pos[v[k]].Sub(f.geo.Pos[v[(k+1)%3]])
+			least = min(least, d.Dot(d))
+		}
+	}
+	return vec.Sqrt(least)
 }
 
 // bent says which way the surface lies open at a node of a contour with a normal, in a triangle: on the
@@ -424,8 +450,8 @@ func (f *finder) bent(number int32, n vec.V, t int32) {
 	}
 }
 
-// arc is a side of a triangle bent to meet the normals at its ends (Vlachos, Peters, Boyd and Mitchell
-// 2001).
+// arc is a side of a triangle bent to meet the normals at its ends (after Vlachos, Peters, Boyd and Mitchell
+// 2001, whose control points lie too near for wide turns).
 type arc struct {
 	p [4]vec.V // control points of a cubic
 	n [2]vec.V
@@ -438,7 +464,11 @@ func (f *finder) curved(e *edge) (a arc) {
 	p, q := f.geo.Pos[v], f.geo.Pos[w]
 	a.n = [2]vec.V{f.geo.Normal[v], f.geo.Normal[w]}
 	d := q.Sub(p)
-	a.p = [4]vec.V{p, p.Add(d.Sub(a.n[0].Mul(d.Dot(a.n[0]))).Mul(1.0 / 3)), q.Sub(d.Sub(a.n[1].Mul(d.Dot(a.n[1]))).Mul(1.0 / 3)), q}
+	// As long as the control points of a circle's arc are that turns as far.
+	turned := math.Acos(float64(max(-1, min(1, a.n[0].Dot(a.n[1])))))
+	reach := d.Len() / 3 / float32(math.Pow(math.Cos(turned/4), 2))
+	t, u := d.Sub(a.n[0].Mul(d.Dot(a.n[0]))).Unit(), d.Sub(a.n[1].Mul(d.Dot(a.n[1]))).Unit()
+	a.p = [4]vec.V{p, p.Add(t.Mul(reach)), q.Sub(u.Mul(reach)), q}
 	sum := a.n[0].Add(a.n[1])
 	if square := d.Dot(d); square > 0 {
 		sum = sum.Sub(d.Mul(2 * d.Dot(sum) / square))
@@ -488,7 +518,7 @@ func (a *arc) root(v *stage.View) float32 {
 
 // level adds the piece of a triangle along which a value at its corners is a level.
 func (f *finder) level(t int32, values []float32, level float32, kind Kind) bool {
-	p := piece{kind: kind, part: f.geo.TriPart[t], tri: t}
+	p := piece{kind: kind, part: f.geo.TriPart[t], tri: t, whole: f.own(t)}
 	n := 0
 	for k := range 3 {
 		v := f.geo.Tri[t]

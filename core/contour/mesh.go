@@ -19,6 +19,8 @@ type Mesh struct {
 	first []int32 // a vertex of each knot
 	edges []edge
 	of    [][3]int32 // triangle → its edges, the k-th from corner k to the next
+	whole []int32    // of each knot: a number that all have that hang together
+	solid []bool     // of each of these: whether it is closed and its normals look outward
 }
 
 // edge is where two triangles meet, or where one ends.
@@ -110,6 +112,8 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 			i = j
 		}
 	}
+	m.whole = m.wholes()
+	m.solid = m.solids()
 	const piece = 4096
 	parallel.Do(workers, (len(m.edges)+piece-1)/piece, func(job int) {
 		for i := job * piece; i < min(len(m.edges), (job+1)*piece); i++ {
@@ -146,3 +150,55 @@ func (m *Mesh) vertex(e *edge, side, end int) int32 {
 	}
 	return m.geo.Tri[e.tri[side]][(int(e.from[side])+end)%3]
 }
+
+// wholes returns for each knot a number that all knots have that hang together with it.
+func (m *Mesh) wholes() []int32 {
+	of := make([]int32, len(m.first))
+	for i := range of {
+		of[i] = int32(i)
+	}
+	find := func(i int32) int32 {
+		for of[i] != i {
+			of[i] = of[of[i]]
+			i = of[i]
+		}
+		return i
+	}
+	for i := range m.edges {
+		a, b := find(m.edges[i].knot[0]), find(m.edges[i].knot[1])
+		of[max(a, b)] = min(a, b)
+	}
+	for i := range of {
+		of[i] = find(int32(i))
+	}
+	return of
+}
+
+// solids tells which wholes are closed, and hold what their faces turn their backs to.
+func (m *Mesh) solids() []bool {
+	volume := make([]float64, len(m.first))
+	for t, v := range m.geo.Tri {
+		// About a corner of the whole itself, so that nothing is lost far out.
+		o := m.geo.Pos[m.first[m.wholeOf(int32(t))]]
+		a, b, c := sub64(m.geo.Pos[v[0]], o), sub64(m.geo.Pos[v[1]], o), sub64(m.geo.Pos[v[2]], o)
+		n := m.geo.Normal[v[0]].Add(m.geo.Normal[v[1]]).Add(m.geo.Normal[v[2]])
+		by := dot64(a, cross64(b, c))
+		if n.Dot(m.geo.FlatNormal(int32(t))) < 0 {
+			by = -by
+		}
+		volume[m.wholeOf(int32(t))] += by
+	}
+	out := make([]bool, len(m.first))
+	for i, v := range volume {
+		out[i] = v > 0
+	}
+	for i := range m.edges {
+		if e := &m.edges[i]; e.tri[1] < 0 || e.many {
+			out[m.whole[e.knot[0]]] = false
+		}
+	}
+	return out
+}
+
+// wholeOf returns which whole a triangle is of.
+func (m *Mesh) wholeOf(t int32) int32 { return m.whole[m.knot[m.geo.Tri[t][0]]] }
