@@ -133,10 +133,10 @@ func (m *Mesh) cuts(workers int) []cut {
 	if n == 0 {
 		return nil
 	}
-	b := &boxes{tri: make([]int32, n), lo: make([]vec.V, n), hi: make([]vec.V, n)}
+	b := &boxes{tri: make([]int32, n), lo: make([]vec.V, n), hi: make([]vec.V, n), whole: make([]int32, n)}
 	for t := range m.geo.Tri {
 		v := m.geo.Tri[t]
-		b.tri[t] = int32(t)
+		b.tri[t], b.whole[t] = int32(t), m.wholeOf(int32(t))
 		lo, hi := m.geo.Pos[v[0]], m.geo.Pos[v[0]]
 		for _, k := range v[1:] {
 			for a, x := range m.geo.Pos[k] {
@@ -145,7 +145,13 @@ func (m *Mesh) cuts(workers int) []cut {
 		}
 		b.lo[t], b.hi[t] = lo, hi
 	}
+	if n = b.near(); n == 0 {
+		return []cut{}
+	}
 	b.grow(0, n)
+	if b.nodes[0].whole >= 0 {
+		return []cut{}
+	}
 	// Pairs of boxes that overlap, until there are enough to be shared among cores.
 	type pair struct{ a, b int32 }
 	todo := []pair{{0, 0}}
@@ -178,7 +184,7 @@ func (m *Mesh) cuts(workers int) []cut {
 					return
 				}
 				for _, t := range others {
-					if b.apart(s, t) || m.wholeOf(s) == m.wholeOf(t) {
+					if b.apart(s, t) || b.whole[s] == b.whole[t] {
 						continue
 					}
 					if c, ok := m.cut(min(s, t), max(s, t)); ok {
@@ -203,6 +209,7 @@ func (m *Mesh) cuts(workers int) []cut {
 type boxes struct {
 	tri    []int32
 	lo, hi []vec.V // of each triangle
+	whole  []int32
 	nodes  []boxNode
 }
 
@@ -210,15 +217,64 @@ type boxNode struct {
 	lo, hi   vec.V
 	from, to int32    // its triangles
 	kid      [2]int32 // 0 for a leaf
+	whole    int32    // that all its triangles are of; -1 for several
+}
+
+// maxNear is of how many wholes it is looked at whether a triangle is near any of them.
+const maxNear = 64
+
+// near moves to the front the triangles that the box about another whole reaches, and returns how many there are.
+func (b *boxes) near() int {
+	type box struct {
+		lo, hi vec.V
+		whole  int32
+	}
+	var wholes []box
+	at := map[int32]int{}
+	for t, w := range b.whole {
+		i, ok := at[w]
+		if !ok {
+			if len(wholes) == maxNear {
+				return len(b.tri)
+			}
+			i = len(wholes)
+			at[w] = i
+			wholes = append(wholes, box{b.lo[t], b.hi[t], w})
+		}
+		for a := range 3 {
+			wholes[i].lo[a], wholes[i].hi[a] = min(wholes[i].lo[a], b.lo[t][a]), max(wholes[i].hi[a], b.hi[t][a])
+		}
+	}
+	n := 0
+	for i, t := range b.tri {
+		for k := range wholes {
+			w := &wholes[k]
+			lo, hi := &b.lo[t], &b.hi[t]
+			if w.whole != b.whole[t] && lo[0] <= w.hi[0] && hi[0] >= w.lo[0] && lo[1] <= w.hi[1] && hi[1] >= w.lo[1] && lo[2] <= w.hi[2] && hi[2] >= w.lo[2] {
+				b.tri[i], b.tri[n] = b.tri[n], t
+				n++
+				break
+			}
+		}
+	}
+	return n
 }
 
 // grow adds the node of a run of triangles and those below it, and returns its number.
 func (b *boxes) grow(from, to int) int32 {
 	at := len(b.nodes)
-	n := boxNode{from: int32(from), to: int32(to), lo: b.lo[b.tri[from]], hi: b.hi[b.tri[from]]}
+	n := boxNode{from: int32(from), to: int32(to), lo: b.lo[b.tri[from]], hi: b.hi[b.tri[from]], whole: b.whole[b.tri[from]]}
 	for _, t := range b.tri[from+1 : to] {
 		for a := range 3 {
-			n.lo[a], n.hi[a] = min(n.lo[a], b.lo[t][a]), max(n.hi[a], b.hi[t][a])
+			if x := b.lo[t][a]; x < n.lo[a] { // branches are cheaper than min and max here
+				n.lo[a] = x
+			}
+			if x := b.hi[t][a]; x > n.hi[a] {
+				n.hi[a] = x
+			}
+		}
+		if b.whole[t] != n.whole {
+			n.whole = -1
 		}
 	}
 	b.nodes = append(b.nodes, n)
@@ -261,6 +317,9 @@ func (b *boxes) open(x, y int32, f func(x, y int32)) {
 	p, q := &b.nodes[x], &b.nodes[y]
 	meet := func(x, y int32) {
 		p, q := &b.nodes[x], &b.nodes[y]
+		if p.whole >= 0 && p.whole == q.whole {
+			return
+		}
 		for a := range 3 {
 			if p.lo[a] > q.hi[a] || q.lo[a] > p.hi[a] {
 				return
@@ -270,8 +329,11 @@ func (b *boxes) open(x, y int32, f func(x, y int32)) {
 	}
 	switch {
 	case x == y:
-		f(p.kid[0], p.kid[0])
-		f(p.kid[1], p.kid[1])
+		for _, kid := range p.kid {
+			if b.nodes[kid].whole < 0 {
+				f(kid, kid)
+			}
+		}
 		meet(p.kid[0], p.kid[1])
 	case q.leaf() || !p.leaf() && p.to-p.from >= q.to-q.from:
 		meet(p.kid[0], y)
