@@ -29,7 +29,7 @@ import (
 type renderFlags struct {
 	bundle, model, look, size, peek, sun, camera, out string
 	samples, bits, steps                              int
-	clear                                             bool
+	clear, fills                                      bool
 	time                                              float64
 }
 
@@ -63,7 +63,8 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 	c.Flags().StringVar(&f.camera, "camera", "", "AZIMUTH,ELEVATION to look from, framed anew")
 	c.Flags().IntVar(&f.bits, "bits", 8, "bits in a channel of a PNG, 8 or 16; of plates 8 or 1")
 	c.Flags().BoolVar(&f.clear, "transparent", false, "no backdrop: clear where there is no model")
-	c.Flags().StringVar(&f.out, "out", "", "file to write: .png, .pfm, or the plates of the press as .zip or .pdf")
+	c.Flags().StringVar(&f.out, "out", "", "file to write: .png, .pfm, the lines as .svg, or the plates of the press as .zip or .pdf")
+	c.Flags().BoolVar(&f.fills, "fills", false, "with a .svg: the bands too, as flat regions under the lines")
 	c.MarkFlagsMutuallyExclusive("bundle", "model")
 	c.MarkFlagsOneRequired("bundle", "model")
 	if err := c.MarkFlagRequired("out"); err != nil {
@@ -74,11 +75,14 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 
 func render(ctx context.Context, f *renderFlags) error {
 	ext := strings.ToLower(filepath.Ext(f.out))
-	if !slices.Contains([]string{".png", ".pfm", ".zip", ".pdf"}, ext) {
-		return fmt.Errorf("--out must end in .png or .pfm, or for plates in .zip or .pdf, not %q", ext)
+	if !slices.Contains([]string{".png", ".pfm", ".zip", ".pdf", ".svg"}, ext) {
+		return fmt.Errorf("--out must end in .png or .pfm, for lines in .svg, or for plates in .zip or .pdf, not %q", ext)
 	}
 	if f.bits != 8 && !(f.bits == 16 && ext != ".zip") && !(f.bits == 1 && ext == ".zip") {
 		return fmt.Errorf("--bits must be 8 or 16, of plates in a .zip 8 or 1, not %d", f.bits)
+	}
+	if f.fills && ext != ".svg" {
+		return errors.New("--fills goes with an --out that ends in .svg")
 	}
 	if f.samples < 1 || f.samples > picture.MaxSamples {
 		return fmt.Errorf("--samples must lie between 1 and %d, not %d", picture.MaxSamples, f.samples)
@@ -117,7 +121,10 @@ func render(ctx context.Context, f *renderFlags) error {
 		}
 		p.Stage.Camera.Azimuth, p.Stage.Camera.Elevation = az, max(-89.9, min(89.9, el))
 	}
-	order := frame.Order{W: w, H: h, Samples: f.samples, Clear: f.clear}
+	order := frame.Order{W: w, H: h, Samples: f.samples, Clear: f.clear, Lines: ext == ".svg"}
+	if order.Lines { // one position knows all that vectors need
+		order.Samples = 1
+	}
 	if f.time != unsaid {
 		order.At = &f.time
 	}
@@ -147,6 +154,10 @@ func render(ctx context.Context, f *renderFlags) error {
 	switch {
 	case ext == ".pfm":
 		format = frame.PFM
+	case ext == ".svg" && f.fills:
+		format = frame.SVGFills
+	case ext == ".svg":
+		format = frame.SVG
 	case ext == ".pdf":
 		format = frame.PlatesPDF
 	case ext == ".zip" && f.bits == 1:

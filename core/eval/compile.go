@@ -384,6 +384,14 @@ func (p *Program) Lines(t Target) line.Rule {
 	return s.kind.Lines(s.data)
 }
 
+// NodeOf returns the id of the node whose output a target is; "" for none.
+func (p *Program) NodeOf(t Target) string {
+	if t.op.step < 0 {
+		return ""
+	}
+	return p.steps[t.op.step].id
+}
+
 // Feeds returns what feeds an input of the node whose output a target is; none where nothing does.
 func (p *Program) Feeds(t Target, input string) []Target {
 	if t.op.step < 0 {

@@ -21,6 +21,7 @@ type Order struct {
 	Clear   bool          // no backdrop: transparent where there is no model
 	Camera  *stage.Camera // nil for that of the project
 	Peek    *picture.Peek // what to show in place of the finished picture, or nil
+	Lines   bool          // keep the lines as strokes, for formats of vectors
 	Workers int           // cores; 0 for all
 	Gate    *order.Gate   // before which it waits for what is more urgent; may be nil
 }
@@ -101,11 +102,21 @@ func Draw(ctx context.Context, p *project.Project, files stage.Files, o Order) (
 	if err != nil {
 		return nil, err
 	}
+	if o.Lines {
+		sets, err := r.Sets(ctx)
+		if err != nil {
+			return nil, err
+		}
+		out.lines = named(&moment, job.Scene, sets)
+	}
 	return out, nil
 }
 
 // Picture is a picture that has been drawn.
-type Picture struct{ result picture.Result }
+type Picture struct {
+	result picture.Result
+	lines  []lines // if they were ordered
+}
 
 // Write writes the picture.
 func (p *Picture) Write(w io.Writer, f Format) error {
@@ -122,6 +133,8 @@ func (p *Picture) Write(w io.Writer, f Format) error {
 		return p.writePlates(w, 1)
 	case PlatesPDF:
 		return p.writePDF(w)
+	case SVG, SVGFills:
+		return p.writeSVG(w, f == SVGFills)
 	}
-	return fmt.Errorf("frame: a picture is written as %s, %s or %s, plates as %s, %s or %s, not as %.20q", PNG8, PNG16, PFM, Plates8, Plates1, PlatesPDF, f)
+	return fmt.Errorf("frame: a picture is written as %s, %s or %s, plates as %s, %s or %s, vectors as %s or %s, not as %.20q", PNG8, PNG16, PFM, Plates8, Plates1, PlatesPDF, SVG, SVGFills, f)
 }

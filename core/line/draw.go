@@ -19,7 +19,8 @@ type Ink struct {
 type Stroke struct {
 	Chain  Chain
 	Ink    []Ink
-	Joined bool // whether it is drawn from place to place, and not at each alone
+	Joined bool  // whether it is drawn from place to place, and not at each alone
+	Part   int32 // whose line it is
 }
 
 // Sheet gathers lines: premultiplied red, green, blue and cover, four floats for

@@ -169,7 +169,10 @@ func (h *drawer) stroke(out []Stroke, run []spot, c *contour.Curve, style Style,
 		passes = max(1, h.pens.Passes)
 	}
 	for pass := range passes {
-		out = append(out, h.pass(run, long, style, ring, starts, stops, pass)...)
+		for _, s := range h.pass(run, long, style, ring, starts, stops, pass) {
+			s.Part = c.Part
+			out = append(out, s)
+		}
 	}
 	return out
 }

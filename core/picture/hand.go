@@ -102,3 +102,25 @@ func (r *Renderer) curvesOf(ctx context.Context, l layer, hand line.Hand) ([]con
 	r.curves[key] = curves
 	return curves, nil
 }
+
+// Set is the strokes of one set of lines.
+type Set struct {
+	Look, Node string // ids
+	Strokes    []line.Stroke
+}
+
+// Sets returns the lines of the picture that was drawn last, in the order in which they are drawn, as its
+// first position sees them.
+func (r *Renderer) Sets(ctx context.Context) ([]Set, error) {
+	layers := r.layers()
+	strokes, err := r.strokes(ctx, r.seen, layers, nil)
+	if err != nil {
+		return nil, err
+	}
+	var out []Set
+	for i, l := range layers {
+		g := &r.groups[l.group]
+		out = append(out, Set{g.look, g.program.NodeOf(l.target), strokes[i]})
+	}
+	return out, nil
+}

@@ -809,7 +809,7 @@ func (r *Renderer) strokes(ctx context.Context, vis *sample.Visibility, layers [
 			ink[k] = line.Ink{Color: color.C{p[0][k], p[1][k], p[2][k]}, Width: p[3][k], Opacity: p[4][k]}
 		}
 		for _, c := range chains {
-			out[i] = append(out[i], line.Stroke{Chain: c, Ink: ink[:len(c)]})
+			out[i] = append(out[i], line.Stroke{Chain: c, Ink: ink[:len(c)], Part: r.job.Scene.TriPart[vis.Tri[c[0].Pixel]]})
 			ink = ink[len(c):]
 		}
 	}
