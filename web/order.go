@@ -28,6 +28,7 @@ var orderedAs = map[string]ordered{
 	"8": {frame.PNG8, false, ".png", "image/png"}, "16": {frame.PNG16, false, ".png", "image/png"},
 	"plates8": {frame.Plates8, true, " plates.zip", "application/zip"}, "plates1": {frame.Plates1, true, " plates 1 bit.zip", "application/zip"},
 	"platespdf": {frame.PlatesPDF, true, " plates.pdf", "application/pdf"},
+	"svg":       {frame.SVG, false, " lines.svg", "image/svg+xml"}, "svgfills": {frame.SVGFills, false, ".svg", "image/svg+xml"},
 }
 
 // savePicture draws the picture as ordered and sends it as a file. Orders are filled one
@@ -54,6 +55,9 @@ func (v *Server) savePicture(c *echo.Context) error {
 	}
 	if p := &st.Project.Stage.Press; kind.plates && (!p.On || !slices.ContainsFunc(p.Inks, func(k press.Ink) bool { return !k.Off })) {
 		return frame.ErrNoPress
+	}
+	if o.Lines = kind.format.Vectors(); o.Lines { // one position knows all that vectors need
+		o.Samples = 1
 	}
 	done, err := v.drawing.Wait(c.Request().Context())
 	if err != nil {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -110,18 +111,21 @@ func pathsOf(s *line.Stroke, unit float32) (out []string) {
 	for i, p := range s.Chain {
 		places[i] = at{p.X, p.Y, s.Ink[i].Width * unit / 2}
 	}
+	ink := s.Ink
 	if !s.Joined {
-		places = eased(places)
+		if places = eased(places); len(places) > len(ink) { // a ring ends where it began
+			ink = append(slices.Clone(ink), ink[0])
+		}
 	}
-	shown := func(i int) bool { return places[i].r > 0 && s.Ink[i].Opacity > 0 }
+	shown := func(i int) bool { return places[i].r > 0 && ink[i].Opacity > 0 }
 	for from := 0; from < len(places); {
 		if !shown(from) {
 			from++
 			continue
 		}
 		to := from + 1
-		first := bytesOf(s.Ink[from].Color)
-		for to < len(places) && shown(to) && near(first, bytesOf(s.Ink[to].Color)) {
+		first := bytesOf(ink[from].Color)
+		for to < len(places) && shown(to) && near(first, bytesOf(ink[to].Color)) {
 			to++
 		}
 		end := to
@@ -129,8 +133,7 @@ func pathsOf(s *line.Stroke, unit float32) (out []string) {
 			end = to + 1
 		}
 		if end-from > 1 {
-			ink := s.Ink[(from+to)/2]
-			out = append(out, pathOf(places[from:end], ink))
+			out = append(out, pathOf(places[from:end], ink[(from+to)/2]))
 		}
 		from = to
 	}
