@@ -19,8 +19,9 @@ type Ink struct {
 type Stroke struct {
 	Chain  Chain
 	Ink    []Ink
-	Joined bool  // whether it is drawn from place to place, and not at each alone
-	Part   int32 // whose line it is
+	Joined bool    // whether it is drawn from place to place, and not at each alone
+	Part   int32   // whose line it is
+	Shift  float32 // how far it lies away from its surface, in halves of its width
 }
 
 // Sheet gathers lines: premultiplied red, green, blue and cover, four floats for
@@ -66,7 +67,7 @@ func (s *Sheet) Add(layers [][]Stroke, workers int) {
 					continue
 				}
 				ink.Opacity = min(1, ink.Opacity)
-				e := edgel{x: at.X, y: at.Y, r: min(r, maxRadius), ink: ink}
+				e := edgel{x: at.X + at.out[0]*r*stroke.Shift, y: at.Y + at.out[1]*r*stroke.Shift, r: min(r, maxRadius), ink: ink}
 				if stroke.Joined {
 					was := last
 					last = &edgel{x: e.x, y: e.y, r: e.r, ink: e.ink}

@@ -75,9 +75,10 @@ func (in *Seen) between() [][]border {
 
 // Place is where a line runs.
 type Place struct {
-	X, Y  float32  // in pixels from the top left corner
-	Pixel int32    // that shows the surface which the line belongs to
-	ends  [2]int32 // corners between pixels from which and to which the line runs here
+	X, Y  float32    // in pixels from the top left corner
+	Pixel int32      // that shows the surface which the line belongs to
+	out   [2]float32 // away from that surface, unit
+	ends  [2]int32   // corners between pixels from which and to which the line runs here
 }
 
 // Chain is places of a line in the order in which it runs through them.
@@ -92,6 +93,8 @@ type Edges struct {
 	Angle  float64 // degrees
 	Depth  bool    // where the surface jumps in depth in front of itself
 	Jump   float64 // the least jump, in sizes of the stage
+	Change float32 // of a tone that is wired, from pixel to pixel; 0 for Levels
+	Levels []float32
 }
 
 // Find implements Rule. Where two looks meet, the surface in front has the edge.
@@ -115,7 +118,125 @@ func (e Edges) Find(in *Seen, on func(part int32) bool) []Chain {
 		}
 		found[b] = f.out
 	})
-	return Link(slices.Concat(found...), in.Vis.W, in.Vis.H)
+	return eased(Link(slices.Concat(found...), in.Vis.W, in.Vis.H))
+}
+
+// eased takes the steps of pixels out of chains: on a slant they made lines thicker than was asked.
+func eased(of []Chain) []Chain {
+	for _, c := range of {
+		c.ease()
+	}
+	return of
+}
+
+// Masked is a rule that also looks at a tone that is wired.
+type Masked interface {
+	Rule
+	// Within returns the chains of places where the tone, by pixel, changes along a surface; it is no number where
+	// there is none of it.
+	Within(in *Seen, tone []float32) []Chain
+	// Mask names the node's input; "" for none.
+	Mask() string
+}
+
+// Mask implements Masked.
+func (e Edges) Mask() string { return Mask }
+
+// Mask is the input of a node by whose changes lines run.
+const Mask = "mask"
+
+// Within implements Masked: where the tone jumps by more than Change from pixel to pixel, or, if that is 0, where it
+// passes one of Levels.
+func (e Edges) Within(in *Seen, tone []float32) (out []Chain) {
+	w, h := in.Vis.W, in.Vis.H
+	f := finder{in: in, vis: in.Vis}
+	levels := e.Levels
+	if e.Change > 0 {
+		levels = []float32{0}
+	}
+	for _, level := range levels {
+		var places []Place
+		look := func(x, y, step int, down bool) {
+			p := y*w + x
+			a, b := tone[p], tone[p+step]
+			at := Place{X: float32(x) + 0.5, Y: float32(y) + 0.5, Pixel: int32(p)}
+			t := float32(0.5)
+			if e.Change > 0 {
+				if d := a - b; !(d > e.Change || d < -e.Change) {
+					return
+				}
+			} else {
+				if a != a || b != b || (a > level) == (b > level) {
+					return
+				}
+				t = (level - a) / (b - a)
+			}
+			// From one surface to another a tone does not change: it is another one.
+			if r, s := in.Vis.Tri[p], in.Vis.Tri[p+step]; in.Scene.TriPart[r] != in.Scene.TriPart[s] || r != s && f.jump(leastJump*in.Scene.Size, p, p+step, step) {
+				return
+			}
+			if t > 0.5 {
+				at.Pixel += int32(step)
+			}
+			if down {
+				at.Y += t
+				at.ends = [2]int32{int32((y+1)*(w+1) + x), int32((y+1)*(w+1) + x + 1)}
+			} else {
+				at.X += t
+				at.ends = [2]int32{int32(y*(w+1) + x + 1), int32((y+1)*(w+1) + x + 1)}
+			}
+			places = append(places, at)
+		}
+		for y := range h {
+			for x := range w {
+				if x+1 < w {
+					look(x, y, 1, false)
+				}
+				if y+1 < h {
+					look(x, y, w, true)
+				}
+			}
+		}
+		out = append(out, eased(Link(places, w, h))...)
+	}
+	return out
+}
+
+// leastJump is the jump in depth, in sizes of the stage, across which a surface does not go on.
+const leastJump = 0.01
+
+// ease takes the steps of pixels out of a chain; its ends stay, and what it is of.
+func (c Chain) ease() {
+	n := len(c)
+	if n < 3 {
+		return
+	}
+	ring := n > 6 && c[0].touches(&c[n-1])
+	for range eases {
+		before, first := c[n-1], c[0]
+		if !ring {
+			before = c[0]
+		}
+		for i := range c {
+			after := first
+			if i+1 < n {
+				after = c[i+1]
+			}
+			was := c[i]
+			if ring || i > 0 && i+1 < n {
+				c[i].X, c[i].Y = was.X/2+(before.X+after.X)/4, was.Y/2+(before.Y+after.Y)/4
+			}
+			before = was
+		}
+	}
+}
+
+// eases is how often a chain is eased: places then are means over about four to either side.
+const eases = 4
+
+// touches tells whether two places share a corner between pixels.
+func (p *Place) touches(q *Place) bool {
+	return p.ends[0] == q.ends[0] || p.ends[0] == q.ends[1] || p.ends[1] == q.ends[0] || p.ends[1] == q.ends[1]
 }
 
 // finder looks for edges in some rows.
@@ -133,20 +254,32 @@ func (f *finder) look(b border) {
 	if b.down {
 		step = f.vis.W
 	}
-	if !f.edge(p, p+step, step) {
-		return
+	if f.edge(p, p+step, step) {
+		f.put(b)
+	}
+}
+
+// put notes the place of a border.
+func (f *finder) put(b border) {
+	p, step := int(b.pixel), 1
+	if b.down {
+		step = f.vis.W
 	}
 	x, y := p%f.vis.W, p/f.vis.W
 	at := Place{X: float32(x) + f.vis.Jitter[0], Y: float32(y) + f.vis.Jitter[1], Pixel: b.pixel}
 	if b.far {
 		at.Pixel += int32(step)
 	}
+	away := float32(1)
+	if b.far {
+		away = -1
+	}
 	w := f.vis.W + 1
 	if b.down {
-		at.Y += 0.5
+		at.Y, at.out[1] = at.Y+0.5, away
 		at.ends = [2]int32{int32((y+1)*w + x), int32((y+1)*w + x + 1)}
 	} else {
-		at.X += 0.5
+		at.X, at.out[0] = at.X+0.5, away
 		at.ends = [2]int32{int32(y*w + x + 1), int32((y+1)*w + x + 1)}
 	}
 	f.out = append(f.out, at)

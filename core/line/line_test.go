@@ -236,7 +236,8 @@ func TestJumpsAreWhereDepthJumps(t *testing.T) {
 		at := map[[2]float32]bool{}
 		for _, c := range (line.Edges{Depth: true, Jump: jump}).Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2}, func(int32) bool { return true }) {
 			for _, p := range c {
-				at[[2]float32{p.X, p.Y}] = true
+				x, y := p.Border(w)
+				at[[2]float32{x, y}] = true
 			}
 		}
 		found, differ := 0, 0
@@ -247,7 +248,7 @@ func TestJumpsAreWhereDepthJumps(t *testing.T) {
 						continue
 					}
 					want := slowJump(depth, x, y, d[0], d[1], jump*float64(sc.Size))
-					got := at[[2]float32{float32(x) + 0.5 + float32(d[0])/2, float32(y) + 0.5 + float32(d[1])/2}]
+					got := at[[2]float32{float32(x) + 0.5 + float32(d[0])/2, float32(y) + 0.5 + float32(d[1])/2}] // between their middles
 					if want {
 						found++
 					}

@@ -259,7 +259,7 @@ var kinds = []*Kind{
 	ramp, twoWayRamp, softStep, rangeKind, steps, toneAdjust, maths, compare, formulaKind,
 	swatch, blend, layers, colorAdjust, paletteStrip, split, join, switchKind,
 	halftone, hatching, stipple,
-	outline, edgeLines, penLines,
+	outline, edgeLines, silhouetteLines, penLines,
 	finish,
 }
 

@@ -70,10 +70,7 @@ var penLines = &Kind{
 		for k, r := range penRows {
 			p.Rows[k] = line.Row{Style: line.Style(get(r.key).(string)), Width: number(r.key + "-width")}
 		}
-		first, n := number("at"), int(get("levels").(float64)+0.5)
-		for k := range n {
-			p.Levels = append(p.Levels, first+(1-first)*float32(k)/float32(n))
-		}
+		p.Levels = levelsFrom(get("at").(float64), get("levels").(float64))
 		return p
 	},
 	Lines: func(data any) line.Rule { return data.(line.Pens) },
@@ -87,17 +84,4 @@ var penLines = &Kind{
 		return fmt.Sprintf("width %s, %s of line", a.Input("width"), Counted(n, "kind"))
 	},
 	Run: runInk,
-}
-
-// runInk is the kernel of lines whose first inputs are width, colour, opacity and width scale.
-func runInk(c *Call) {
-	out := c.Out[0]
-	for k := range 3 {
-		copy(out[k], c.In[1][k])
-	}
-	scale := c.In[3][0]
-	for i, w := range c.In[0][0] {
-		out[3][i] = w * scale[i]
-	}
-	copy(out[4], c.In[2][0])
 }

@@ -7,6 +7,7 @@ import (
 	"crypto/sha256"
 	"fmt"
 	"image"
+	"math"
 	"slices"
 	"sync"
 
@@ -773,7 +774,6 @@ func (r *Renderer) strokes(ctx context.Context, vis *sample.Visibility, layers [
 	out := make([][]line.Stroke, len(layers))
 	seen := &line.Seen{Vis: vis, Scene: r.job.Scene, View: r.view, Workers: r.Workers}
 	for i, l := range layers {
-		g := &r.groups[l.group]
 		if hand, ok := l.rule.(line.Hand); ok {
 			if drawn != nil && drawn[i] != nil {
 				out[i] = drawn[i]
@@ -788,32 +788,86 @@ func (r *Renderer) strokes(ctx context.Context, vis *sample.Visibility, layers [
 			}
 			continue
 		}
-		chains := l.rule.Find(seen, func(p int32) bool { return r.groupOf[p] == l.group })
-		var pixels []int32
-		for _, c := range chains {
-			for _, at := range c {
-				pixels = append(pixels, at.Pixel)
-			}
-		}
-		if len(pixels) == 0 {
-			continue
-		}
-		points := sample.SeenAt(vis, r.job.Scene, r.view, pixels)
-		planes, err := r.eval(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, []eval.Target{l.target})
-		if err != nil {
+		var err error
+		if out[i], err = r.strokesOf(ctx, l, vis, l.rule.Find(seen, func(p int32) bool { return r.groupOf[p] == l.group })); err != nil {
 			return nil, err
 		}
-		ink := make([]line.Ink, len(pixels))
-		for k := range ink {
-			p := planes[0]
-			ink[k] = line.Ink{Color: color.C{p[0][k], p[1][k], p[2][k]}, Width: p[3][k], Opacity: p[4][k]}
+		masked, ok := l.rule.(line.Masked)
+		if !ok {
+			continue
 		}
-		for _, c := range chains {
-			out[i] = append(out[i], line.Stroke{Chain: c, Ink: ink[:len(c)], Part: r.job.Scene.TriPart[vis.Tri[c[0].Pixel]]})
-			ink = ink[len(c):]
+		var within []line.Stroke // as the first position sees them
+		if drawn != nil && drawn[i] != nil {
+			within = drawn[i]
+		} else {
+			chains, err := r.within(ctx, l, masked)
+			if err != nil {
+				return nil, err
+			}
+			if within, err = r.strokesOf(ctx, l, r.seen, chains); err != nil {
+				return nil, err
+			}
+			if drawn != nil {
+				drawn[i] = append([]line.Stroke{}, within...)
+			}
 		}
+		out[i] = append(out[i], within...)
 	}
 	return out, nil
+}
+
+// strokesOf returns chains between pixels with the ink at each of their places.
+func (r *Renderer) strokesOf(ctx context.Context, l layer, vis *sample.Visibility, chains []line.Chain) (out []line.Stroke, err error) {
+	var pixels []int32
+	for _, c := range chains {
+		for _, at := range c {
+			pixels = append(pixels, at.Pixel)
+		}
+	}
+	if len(pixels) == 0 {
+		return nil, nil
+	}
+	shift := float32(0)
+	if s, ok := l.rule.(line.Silhouette); ok {
+		shift = s.Shift
+	}
+	g := &r.groups[l.group]
+	points := sample.SeenAt(vis, r.job.Scene, r.view, pixels)
+	planes, err := r.eval(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, []eval.Target{l.target})
+	if err != nil {
+		return nil, err
+	}
+	ink := make([]line.Ink, len(pixels))
+	for k := range ink {
+		p := planes[0]
+		ink[k] = line.Ink{Color: color.C{p[0][k], p[1][k], p[2][k]}, Width: p[3][k], Opacity: p[4][k]}
+	}
+	for _, c := range chains {
+		out = append(out, line.Stroke{Chain: c, Ink: ink[:len(c)], Part: r.job.Scene.TriPart[vis.Tri[c[0].Pixel]], Shift: shift})
+		ink = ink[len(c):]
+	}
+	return out, nil
+}
+
+// within returns the chains along which the tone changes that is wired to a set of lines, as the first position sees it.
+func (r *Renderer) within(ctx context.Context, l layer, masked line.Masked) ([]line.Chain, error) {
+	g := &r.groups[l.group]
+	tone := g.program.Feeds(l.target, masked.Mask())
+	if len(tone) == 0 {
+		return nil, nil
+	}
+	planes, err := r.eval(ctx, g, g.all(), tone[:1])
+	if err != nil {
+		return nil, err
+	}
+	values := make([]float32, r.view.W*r.view.H)
+	for i := range values {
+		values[i] = float32(math.NaN())
+	}
+	for i, p := range g.set.Pixels().Pixel {
+		values[p] = planes[0][0][i]
+	}
+	return masked.Within(&line.Seen{Vis: r.seen, Scene: r.job.Scene, View: r.view, Workers: r.Workers}, values), nil
 }
 
 // lines adds position k to the sheet of lines, unless it is there already.
