@@ -26,7 +26,7 @@ type Sample struct {
 }
 
 // Samples lists the sample projects; the first is the one that the studio opens.
-var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}, {"the-keeper", Keep}, {"comic-page", ComicPage}, {"printed-buoy", Printed}}
+var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}, {"the-keeper", Keep}, {"comic-page", ComicPage}, {"printed-buoy", Printed}, {"harbour", InPen}}
 
 // prop is a model of a sample, and which look its parts wear.
 type prop struct {
@@ -68,7 +68,7 @@ func assemble(name string, wear []string, props []prop, ink string) (*project.Pr
 	}
 	p.Swatches = append(p.Swatches, project.Swatch{ID: "night", Name: "Night ink", Color: color.MustHex(ink)})
 	for _, l := range p.Looks {
-		if l.Network.Node("ink") == nil {
+		if d := l.Network.Node("ink"); d == nil || len(d.In["colour"].Wires) > 0 {
 			continue
 		}
 		if err := l.Network.Follow(p.Catalogue(), "ink", "colour", "night", color.MustHex(ink)); err != nil {
