@@ -150,10 +150,29 @@ func deep(in *input) {
 	}
 }
 
-// unread: the finish reads nothing.
+// reached returns which nodes lead to the finish.
+func reached(n *network.Network) map[string]bool {
+	reach := map[string]bool{}
+	var walk func(id string)
+	walk = func(id string) {
+		if d := n.Node(id); d != nil && !reach[id] {
+			reach[id] = true
+			for _, i := range d.In {
+				for _, w := range i.Wires {
+					walk(w.Node)
+				}
+			}
+		}
+	}
+	walk(n.Finish().ID)
+	return reach
+}
+
+// unread: the finish reads nothing. A drawing of lines alone needs no colour.
 func unread(in *input) {
-	end := in.look.Network.Finish()
-	if len(end.In["colour"].Wires) > 0 {
+	n := &in.look.Network
+	end := n.Finish()
+	if len(end.In["colour"].Wires) > 0 || len(end.In["lines"].Wires) > 0 && len(reached(n)) == len(n.Nodes) {
 		return
 	}
 	m := Remark{Key: "unread/" + in.look.ID, Title: "Finish reads nothing", Look: in.look.ID, Node: end.ID,
@@ -176,19 +195,7 @@ func unread(in *input) {
 // loose: nodes that reach no finish.
 func loose(in *input) {
 	n := &in.look.Network
-	reach := map[string]bool{}
-	var walk func(id string)
-	walk = func(id string) {
-		if d := n.Node(id); d != nil && !reach[id] {
-			reach[id] = true
-			for _, i := range d.In {
-				for _, w := range i.Wires {
-					walk(w.Node)
-				}
-			}
-		}
-	}
-	walk(n.Finish().ID)
+	reach := reached(n)
 	var names, ids []string
 	for i := range n.Nodes {
 		if d := &n.Nodes[i]; !reach[d.ID] {

@@ -187,27 +187,19 @@ func TestASheetEndsAtItsBorder(t *testing.T) {
 	}
 }
 
-// Where a tone that is the height of a ball is 0.3 there is a ring about it, of which the near half is seen.
-func TestATonesLevelIsALine(t *testing.T) {
-	sc := stagetest.Of(t, mesh.Sphere(1, 120, 80))
-	view := stage.Camera{Distance: 6, Angle: 30, Ortho: true}.View(pageW, pageH)
-	want := contour.Wanted{Step: 2, Gap: 3, On: []bool{true}, Levels: []float32{0.3}}
-	want.Of[contour.Level] = true
-	for _, p := range sc.Pos {
-		want.Tone = append(want.Tone, p[1])
-	}
-	curves, err := contour.Find(context.Background(), sc, trace.Of(sc.Geometry, nil, 2), &view, &want, 2)
-	require.NoError(t, err)
-	assert.InDelta(t, 2*math.Sqrt(1-0.09), length(curves)/float64(view.Scale), 0.02)
-	for _, c := range curves {
-		for _, p := range c.Places {
-			assert.InDelta(t, 0.3, (pageH/2-float64(p.Y))/float64(view.Scale), 0.003)
-		}
-	}
-	want.On[0] = false
+// Of parts that are not asked for there are no lines; a context that has ended ends the search.
+func TestOnlyWhatIsAskedForIsFound(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 40, 30))
+	view := stage.Camera{Distance: 6, Angle: 30}.View(pageW, pageH)
+	want := contour.Wanted{Step: 2, Gap: 3, On: []bool{false}}
+	want.Of[contour.Contour] = true
 	none, err := contour.Find(context.Background(), sc, trace.Of(sc.Geometry, nil, 2), &view, &want, 2)
 	require.NoError(t, err)
 	assert.Empty(t, none)
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = contour.Find(ctx, sc, trace.Of(sc.Geometry, nil, 2), &view, &want, 2)
+	assert.ErrorIs(t, err, context.Canceled)
 }
 
 // A bell that flares out, seen from a little above, would turn away from an eye that stood higher where it begins to flare. A

@@ -21,19 +21,17 @@ const (
 	Seam                   // where one part of a model meets another
 	Crossing               // where two surfaces cut through each other
 	Suggestive             // where it would turn away from an eye a little to the side
-	Level                  // where a tone passes a level
+	Level                  // where a tone passes a level; these are found on the page, not here
 	Kinds
 )
 
 // Wanted says what is looked for.
 type Wanted struct {
-	Of     [Kinds]bool
-	Bends  float64   // degrees: an edge that bends by more is a crease
-	Tone   []float32 // per vertex, for Level
-	Levels []float32
-	On     []bool  // per part: whose lines are looked for
-	Step   float32 // how far apart places of a curve are at most, in pixels
-	Gap    float32 // what is hidden between two pieces of a curve is closed if it is shorter, in pixels
+	Of    [Kinds]bool
+	Bends float64 // degrees: an edge that bends by more is a crease
+	On    []bool  // per part: whose lines are looked for
+	Step  float32 // how far apart places of a curve are at most, in pixels
+	Gap   float32 // what is hidden between two pieces of a curve is closed if it is shorter, in pixels
 }
 
 // Curve is a line that the eye sees, in the order in which a hand would draw it.
@@ -118,14 +116,6 @@ func (f *finder) find(ctx context.Context, workers int) error {
 	}
 	if f.want.Of[Suggestive] {
 		f.suggestive(workers)
-	}
-	if f.want.Of[Level] && len(f.want.Tone) == len(f.geo.Pos) {
-		for _, level := range f.want.Levels {
-			clear(f.byEdge)
-			for _, t := range f.cut(workers, f.want.Tone, level) {
-				f.level(t, f.want.Tone, level, Level)
-			}
-		}
 	}
 	if f.want.Of[Crossing] {
 		f.crossings(workers)

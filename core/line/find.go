@@ -147,11 +147,13 @@ const Mask = "mask"
 
 // Within implements Masked: where the tone jumps by more than Change from pixel to pixel, or, if that is 0, where it
 // passes one of Levels.
-func (e Edges) Within(in *Seen, tone []float32) (out []Chain) {
+func (e Edges) Within(in *Seen, tone []float32) []Chain { return within(in, tone, e.Change, e.Levels) }
+
+// within is Edges.Within.
+func within(in *Seen, tone []float32, change float32, levels []float32) (out []Chain) {
 	w, h := in.Vis.W, in.Vis.H
 	f := finder{in: in, vis: in.Vis}
-	levels := e.Levels
-	if e.Change > 0 {
+	if change > 0 {
 		levels = []float32{0}
 	}
 	for _, level := range levels {
@@ -161,8 +163,8 @@ func (e Edges) Within(in *Seen, tone []float32) (out []Chain) {
 			a, b := tone[p], tone[p+step]
 			at := Place{X: float32(x) + 0.5, Y: float32(y) + 0.5, Pixel: int32(p)}
 			t := float32(0.5)
-			if e.Change > 0 {
-				if d := a - b; !(d > e.Change || d < -e.Change) {
+			if change > 0 {
+				if d := a - b; !(d > change || d < -change) {
 					return
 				}
 			} else {
@@ -211,7 +213,7 @@ func (c Chain) ease() {
 	if n < 3 {
 		return
 	}
-	ring := n > 6 && c[0].touches(&c[n-1])
+	ring := c.Ring()
 	for range eases {
 		before, first := c[n-1], c[0]
 		if !ring {
@@ -233,6 +235,9 @@ func (c Chain) ease() {
 
 // eases is how often a chain is eased: places then are means over about four to either side.
 const eases = 4
+
+// Ring tells whether a chain ends where it began.
+func (c Chain) Ring() bool { return len(c) > 6 && c[0].touches(&c[len(c)-1]) }
 
 // touches tells whether two places share a corner between pixels.
 func (p *Place) touches(q *Place) bool {

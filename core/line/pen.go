@@ -11,8 +11,8 @@ import (
 
 // Hand is a rule whose lines are found on the geometry, in what an eye sees of it, and drawn by a hand.
 type Hand interface {
-	Rule
-	// Want says what is looked for; the parts and the tone are filled in by who asks.
+	Masked // of whose levels there are lines too
+	// Want says what is looked for; whose lines, and how finely, is filled in by who asks.
 	Want() contour.Wanted
 	// Draw draws curves with the ink at each of their places, curve by curve.
 	Draw(scene *stage.Scene, view *stage.View, curves []contour.Curve, ink []Ink) []Stroke
@@ -70,9 +70,15 @@ type Pens struct {
 // Find implements Rule; what these draw is not found between pixels.
 func (p Pens) Find(*Seen, func(part int32) bool) []Chain { return nil }
 
+// Mask implements Masked.
+func (p Pens) Mask() string { return Tone }
+
+// Within implements Masked.
+func (p Pens) Within(in *Seen, tone []float32) []Chain { return within(in, tone, 0, p.Levels) }
+
 // Want implements Hand.
 func (p Pens) Want() contour.Wanted {
-	w := contour.Wanted{Bends: p.Bends, Levels: p.Levels}
+	w := contour.Wanted{Bends: p.Bends}
 	for k, row := range p.Rows {
 		w.Of[k] = row.Style != None && row.Width > 0
 	}
@@ -152,7 +158,7 @@ func (h *drawer) stroke(out []Stroke, run []spot, c *contour.Curve, style Style,
 		widest = max(widest, run[i].ink.Width*h.unit)
 	}
 	long := measure(run)
-	if long < leastWidths*widest && !ring || !(widest > 0) {
+	if long < leastWidths*widest && (!ring || c.Kind == contour.Level) || !(widest > 0) {
 		return out
 	}
 	// From one end of the surface to the other, whichever way it was found.

@@ -63,31 +63,12 @@ func (r *Renderer) curvesOf(ctx context.Context, l layer, hand line.Hand) ([]con
 	want.Gap = curveGap * float32(r.view.H) / 1000
 	tone := g.program.Feeds(l.target, line.Tone)
 	key := fmt.Sprint(l.group, want)
-	if want.Of[contour.Level] = want.Of[contour.Level] && len(tone) > 0; want.Of[contour.Level] {
+	levels := want.Of[contour.Level] && len(tone) > 0
+	if levels {
 		key = fmt.Sprint(key, g.program.KeyOf(tone[0], r.moment))
 	}
 	if got, ok := r.curves[key]; ok {
 		return got, nil
-	}
-	if want.Of[contour.Level] {
-		all, vertex := sample.Vertices(r.job.Scene, &r.view)
-		var of, picked []int32
-		for i, part := range all.PartOf {
-			if want.On[part] {
-				picked, of = append(picked, int32(i)), append(of, vertex[i])
-			}
-		}
-		points := all.Pick(picked)
-		found := shade.NewFindings(points, nil)
-		found.Level = 1
-		planes, err := r.eval(ctx, g, at{points, found, nil}, tone[:1])
-		if err != nil {
-			return nil, err
-		}
-		want.Tone = make([]float32, len(r.job.Scene.Pos))
-		for i, v := range of {
-			want.Tone[v] = planes[0][0][i]
-		}
 	}
 	if r.rays == nil || r.rays.Geometry != r.job.Scene.Geometry {
 		r.rays = trace.Of(r.job.Scene.Geometry, r.rays, r.Workers)
@@ -96,11 +77,44 @@ func (r *Renderer) curvesOf(ctx context.Context, l layer, hand line.Hand) ([]con
 	if err != nil {
 		return nil, err
 	}
+	if levels {
+		more, err := r.levels(ctx, l, hand)
+		if err != nil {
+			return nil, err
+		}
+		curves = append(curves, more...)
+	}
 	if r.curves == nil || len(r.curves) >= maxCurves {
 		r.curves = map[string][]contour.Curve{}
 	}
 	r.curves[key] = curves
 	return curves, nil
+}
+
+// levels returns the curves along which the tone that is wired passes a level, as the first position sees it: as
+// fine as the picture, however coarse the mesh.
+func (r *Renderer) levels(ctx context.Context, l layer, hand line.Hand) (out []contour.Curve, err error) {
+	chains, err := r.within(ctx, l, hand)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range chains {
+		pixels := make([]int32, len(c))
+		for i, p := range c {
+			pixels[i] = p.Pixel
+		}
+		points := sample.SeenAt(r.seen, r.job.Scene, r.view, pixels)
+		points.Resolve(sample.Weights, 1)
+		curve := contour.Curve{Kind: contour.Level, Part: points.PartOf[0], Closed: c.Ring()}
+		for i, p := range c {
+			curve.Places = append(curve.Places, contour.Place{X: p.X, Y: p.Y, Tri: points.Tri[i], Weights: [2]float32{points.Weights[0][i], points.Weights[1][i]}})
+		}
+		if curve.Closed { // a curve's last place is its first
+			curve.Places = append(curve.Places, curve.Places[0])
+		}
+		out = append(out, curve)
+	}
+	return out, nil
 }
 
 // Set is the strokes of one set of lines.
