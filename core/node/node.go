@@ -94,6 +94,7 @@ const (
 	NoStrip  Strip = iota
 	OnLength       // a flat piece as long as the model's diagonal
 	OnPage         // a piece of the page, as it is printed, over all tones from dark to light
+	OnStroke       // strokes as its pens draw them
 )
 
 // MaxValue is the greatest value, without its sign, that a node hands on. Larger

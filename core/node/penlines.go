@@ -31,7 +31,7 @@ func penSettings() (out []network.Setting) {
 	for _, r := range penRows {
 		out = append(out,
 			network.Setting{Key: r.key, Name: r.name, Type: network.Choice, Default: r.style, Choices: penStyles, Help: r.help},
-			network.Setting{Key: r.key + "-width", Name: r.name + ", width", Type: network.Number, Default: r.width, Min: 0, Max: 4, Unit: "×"})
+			network.Setting{Key: r.key + "-width", Name: r.name + ", width", Type: network.Number, Default: r.width, Min: 0, Max: 4, Unit: "×", Joined: true, Help: "Times the width above."})
 	}
 	return append(out,
 		network.Setting{Key: "angle", Name: "Crease angle", Type: network.Number, Default: 35.0, Min: 1, Max: 180, Unit: "°", Help: "The surface must bend by more than this."},
@@ -74,6 +74,7 @@ var penLines = &Kind{
 		return p
 	},
 	Lines: func(data any) line.Rule { return data.(line.Pens) },
+	Strip: OnStroke,
 	Brief: func(a *About) string {
 		n := 0
 		for _, r := range penRows {

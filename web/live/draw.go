@@ -521,14 +521,21 @@ func (s *session) drawStrip(w wanted) {
 	if flat == nil || node.StripOf(flat) == node.NoStrip {
 		return
 	}
-	job, err := frame.Strip(w.looks[l.ID], id, s.studio.Files, stripW, stripH, w.view.H, s.stripAt)
-	if err != nil {
-		return
-	}
-	s.stripAt = job.Scene
-	pix := make([]byte, 4*stripW*stripH)
-	if err := s.strip.Render(s.ctx, job, func(res *picture.Result) { res.RGBA(pix, res.Bounds()) }); err != nil {
-		return
+	var pix []byte
+	if node.StripOf(flat) == node.OnStroke {
+		if pix = frame.PenStrip(flat, stripW, stripH, w.view.H); pix == nil {
+			return
+		}
+	} else {
+		job, err := frame.Strip(w.looks[l.ID], id, s.studio.Files, stripW, stripH, w.view.H, s.stripAt)
+		if err != nil {
+			return
+		}
+		s.stripAt = job.Scene
+		pix = make([]byte, 4*stripW*stripH)
+		if err := s.strip.Render(s.ctx, job, func(res *picture.Result) { res.RGBA(pix, res.Bounds()) }); err != nil {
+			return
+		}
 	}
 	if s.stripped.Name == w.view.Node && bytes.Equal(s.stripped.Pix, pix) {
 		return

@@ -188,6 +188,8 @@ func (d *Desk) Strip() *StripView {
 		return &StripView{"is-length", "at its size, on a strip as long as the model", "A size of 0.1 is one mark", "0", "as long as the model, a tenth from mark to mark", "1"}
 	case node.OnPage:
 		return &StripView{"is-page", "over all tones from dark to light, as large as in the picture", "Marks are tenths of the tone", "0", "all tones, as large as in the picture" + d.perInch(), "1"}
+	case node.OnStroke:
+		return &StripView{"is-stroke", "a straight stroke, a curve and a corner of each kind of line, as large as in the picture", "In the order of the pens below", "", "each pen, as large as in the picture" + d.onPaper(), ""}
 	}
 	return nil
 }
@@ -204,6 +206,19 @@ func (d *Desk) perInch() string {
 		return ""
 	}
 	return fmt.Sprintf(" · %.0f lines an inch where it is %g inches high", v/pageInches, float64(pageInches))
+}
+
+// onPaper says how wide a line is on paper, if the picture's height were that of a comic page.
+func (d *Desk) onPaper() string {
+	p := d.Cat.Of(d.Node).Input("width")
+	if p == nil || len(d.Node.In["width"].Wires) > 0 {
+		return ""
+	}
+	v, ok := d.Node.Constant(p).(float64)
+	if !ok {
+		return ""
+	}
+	return fmt.Sprintf(" · %.2g mm where it is %g inches high", v/1000*pageInches*25.4, float64(pageInches))
 }
 
 // pageInches is how high a picture is taken to be on paper, until a project says so itself.
