@@ -115,6 +115,12 @@ func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 		{"press", "blank paper", []project.Edit{{Op: "press.set", Key: "set", Value: "black"}, {Op: "ink.remove", ID: "black"}}},
 		{"beat/", "a coarse pattern of their own", []project.Edit{{Op: "press.set", Key: "set", Value: "three"}, {Op: "ink.set", ID: "cool", Key: "angle", Value: 100.0}}},
 		{"layers", "may lie upon each other", []project.Edit{{Op: "press.set", Key: "set", Value: "process"}, {Op: "press.set", Key: "limit", Value: 0.0}}},
+		{"undrawn/", "The width of", []project.Edit{{Op: "node.input", Node: "n3", Key: "width", Value: 0.0}}},
+		{"undrawn/", "None of the kinds of line", []project.Edit{{Op: "node.set", Node: "n3", Key: "outer", Value: false}, {Op: "node.set", Node: "n3", Key: "parts", Value: false},
+			{Op: "node.set", Node: "n3", Key: "crease", Value: false}, {Op: "node.set", Node: "n3", Key: "depth", Value: false}}},
+		{"undrawn/", "Nothing in view", []project.Edit{{Op: "node.set", Node: "n3", Key: "outer", Value: false}, {Op: "node.set", Node: "n3", Key: "depth", Value: false}}},
+		{"polygons/", "edges of smooth surfaces are creases", []project.Edit{{Op: "node.set", Node: "n3", Key: "angle", Value: 1.0}}},
+		{"together/", "wider than the details between them", []project.Edit{{Op: "node.set", Node: "n3", Key: "angle", Value: 1.0}, {Op: "node.input", Node: "n3", Key: "width", Value: 20.0}}},
 		{"steps/", "is subdivided not at all, not twice", []project.Edit{{Op: "model.add", Name: "cast", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.set", ID: "model2", Key: "steps", Value: 2.0}}},
 	} {
 		t.Run(c.key+" "+c.says, func(t *testing.T) {

@@ -54,13 +54,6 @@ func (in *input) typed(d *network.Node, key string) (v float64, ok bool) {
 	return v, ok
 }
 
-// typeIn returns the edit that types a tone into an input.
-func typeIn(l project.Located, key string, v float64) project.Edit {
-	e := l.Edit
-	e.Op, e.Key, e.Value = "node.input", key, v
-	return e
-}
-
 // mixed: what darkens is laid over a colour in place of being multiplied with it.
 func mixed(in *input) {
 	darkens := func(id string) *network.Node {
@@ -125,7 +118,7 @@ func folded(in *input) {
 		m.Title = "Relief too steep"
 		m.Text = in.title(l) + " turns normals nearly into the surface, so that light falls on it in specks: the height changes more within a pixel than the depth can show."
 		// A slope grows with the depth.
-		m.Mend, m.Do = "Make it as deep as can be shown", []project.Edit{typeIn(l, key, round(depth*math.Tan(math.Pi/3)/worst))}
+		m.Mend, m.Do = "Make it as deep as can be shown", []project.Edit{typed(l, key, round(depth*math.Tan(math.Pi/3)/worst))}
 		in.remark(m)
 	}
 }
@@ -163,7 +156,7 @@ func grain(in *input) {
 		}
 		m.Title = "Finer than the pixels"
 		m.Text = fmt.Sprintf("The pieces of %s are smaller than two pixels of a picture %d wide, so it shows its mean and no texture.", in.title(l), usual)
-		m.Mend, m.Do = "Make it large enough to be seen", []project.Edit{typeIn(l, key, math.Ceil(6000*foot)/1000)}
+		m.Mend, m.Do = "Make it large enough to be seen", []project.Edit{typed(l, key, math.Ceil(6000*foot)/1000)}
 		in.remark(m)
 	}
 }

@@ -5,6 +5,7 @@ package contour
 
 import (
 	"cmp"
+	"math"
 	"slices"
 
 	"mobanta/core/parallel"
@@ -202,3 +203,18 @@ func (m *Mesh) solids() []bool {
 
 // wholeOf returns which whole a triangle is of.
 func (m *Mesh) wholeOf(t int32) int32 { return m.whole[m.knot[m.geo.Tri[t][0]]] }
+
+// Faceted returns how many edges of smooth surfaces there are on the parts that on tells, and over how many of them the
+// faces bend by more than an angle.
+func (m *Mesh) Faceted(degrees float64, on func(part int32) bool) (shown, all int) {
+	most := float32(math.Cos(degrees * math.Pi / 180))
+	for i := range m.edges {
+		if e := &m.edges[i]; e.smooth && on(m.geo.TriPart[e.tri[0]]) {
+			all++
+			if e.bend < most {
+				shown++
+			}
+		}
+	}
+	return shown, all
+}
