@@ -194,7 +194,7 @@ func (f *finder) along() {
 				kind = Seam
 			}
 		}
-		if kind == Kinds && f.want.Of[Crease] && (e.bend < most || e.many) {
+		if kind == Kinds && f.want.Of[Crease] && e.bend < most {
 			kind = Crease
 		}
 		if !f.want.Of[Contour] || e.tri[1] < 0 || e.smooth {
@@ -340,9 +340,17 @@ func (f *finder) add(p, n vec.V, lift float32, corner bool) int32 {
 	return int32(len(f.nodes) - 1)
 }
 
+// squarely is the cosine from which on a face is seen too squarely for a contour.
+const squarely = 0.6
+
 // contour adds the piece of the contour in a triangle over which the facing changes its sign: of the
 // surface as it is interpolated (Hertzmann and Zorin 2000), not along edges.
 func (f *finder) contour(t int32) {
+	// A face that is seen so squarely turns away by its normals alone, which lean where a file has them run
+	// together over flat faces: nobody would see a contour there.
+	if d := f.geo.FlatNormal(t).Dot(toEye(f.view, f.geo.Pos[f.geo.Tri[t][0]]).Unit()); d > squarely || d < -squarely {
+		return
+	}
 	p := piece{kind: Contour, part: f.geo.TriPart[t], tri: t, whole: f.own(t)}
 	n := 0
 	for k := range 3 {

@@ -19,9 +19,10 @@ type Mesh struct {
 	knot  []int32 // of each vertex
 	first []int32 // a vertex of each knot
 	edges []edge
-	of    [][3]int32 // triangle → its edges, the k-th from corner k to the next
-	whole []int32    // of each knot: a number that all have that hang together
-	solid []bool     // of each of these: whether it is closed and its normals look outward
+	of    [][3]int32        // triangle → its edges, the k-th from corner k to the next
+	whole []int32           // of each knot: a number that all have that hang together
+	fans  map[int32][]int32 // of the first edge of each place at which more than two triangles meet: all of them
+	solid []bool            // of each of these: whether it is closed and its normals look outward
 }
 
 // edge is where two triangles meet, or where one ends.
@@ -41,7 +42,7 @@ func MeshOf(geo *stage.Geometry, workers int) *Mesh {
 }
 
 func newMesh(geo *stage.Geometry, workers int) *Mesh {
-	m := &Mesh{geo: geo, knot: make([]int32, len(geo.Pos)), of: make([][3]int32, len(geo.Tri))}
+	m := &Mesh{geo: geo, fans: map[int32][]int32{}, knot: make([]int32, len(geo.Pos)), of: make([][3]int32, len(geo.Tri))}
 	for i := range geo.Models {
 		from, to := geo.Models[i].FirstVertex, len(geo.Pos)
 		if i+1 < len(geo.Models) {
@@ -96,7 +97,13 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 			for j < len(bucket) && bucket[j].high == bucket[i].high {
 				j++
 			}
-			for many := j-i > 2; i < j; i += 2 {
+			many := j-i > 2
+			if many {
+				for _, s := range bucket[i:j] {
+					m.fans[int32(len(m.edges))] = append(m.fans[int32(len(m.edges))], s.tri)
+				}
+			}
+			for ; i < j; i += 2 {
 				s := bucket[i]
 				a, b := ends(int(s.tri), int(s.corner))
 				e := edge{knot: [2]int32{a, b}, tri: [2]int32{s.tri, -1}, from: [2]uint8{s.corner, 0}, bend: 1, many: many}
@@ -121,16 +128,26 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 			m.bend(&m.edges[i])
 		}
 	})
+	for i, tris := range m.fans { // as far as any two of them bend, whichever way they face: some lie twice
+		for k, s := range tris {
+			for _, t := range tris[k+1:] {
+				d := geo.FlatNormal(s).Dot(geo.FlatNormal(t))
+				if !m.sliver(s) && !m.sliver(t) {
+					m.edges[i].bend = min(m.edges[i].bend, max(d, -d))
+				}
+			}
+		}
+	}
 	return m
 }
 
 // bend fills in how an edge bends.
 func (m *Mesh) bend(e *edge) {
-	if e.tri[1] < 0 {
+	if e.tri[1] < 0 || e.many {
 		return
 	}
 	a, b := m.geo.FlatNormal(e.tri[0]), m.geo.FlatNormal(e.tri[1])
-	if a == (vec.V{}) || b == (vec.V{}) {
+	if m.sliver(e.tri[0]) || m.sliver(e.tri[1]) {
 		e.smooth = true // a face without area has no say
 	} else if e.bend = a.Dot(b); !e.turned {
 		e.bend = -e.bend
@@ -142,6 +159,15 @@ func (m *Mesh) bend(e *edge) {
 		alike = alike && p.Dot(q) > same
 	}
 	e.smooth = alike && e.turned && !e.many
+}
+
+// sliver tells whether a triangle is so thin that where it faces is chance.
+func (m *Mesh) sliver(t int32) bool {
+	const thinnest = 3e-3 // its height, in parts of its longest side
+	v := m.geo.Tri[t]
+	p, q, r := m.geo.Pos[v[0]], m.geo.Pos[v[1]], m.geo.Pos[v[2]]
+	longest := max(q.Sub(p).Dot(q.Sub(p)), r.Sub(q).Dot(r.Sub(q)), p.Sub(r).Dot(p.Sub(r)))
+	return !(q.Sub(p).Cross(r.Sub(p)).Len() > thinnest*longest)
 }
 
 // vertex returns the vertex at an end of an edge, on one of its sides.

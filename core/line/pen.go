@@ -40,7 +40,8 @@ const (
 	bristles          = 60         // how often a brush's width varies in the model's diagonal
 	swell             = 1.25       // in the middle of a swelling stroke
 	swellEnds         = 0.3        // at its ends
-	leastWidths       = 2.5        // strokes that are shorter, in widths, are specks
+	leastWidths       = 3          // strokes that are shorter, in widths, are specks
+	leastRing         = 5          // and so are rings
 	smoothing         = 0.35       // of a thousandth of the height: how far a place may be smoothed aside
 )
 
@@ -158,7 +159,11 @@ func (h *drawer) stroke(out []Stroke, run []spot, c *contour.Curve, style Style,
 		widest = max(widest, run[i].ink.Width*h.unit)
 	}
 	long := measure(run)
-	if long < leastWidths*widest && (!ring || c.Kind == contour.Level) || !(widest > 0) {
+	least := leastWidths * widest
+	if ring {
+		least = leastRing * widest
+	}
+	if long < least || !(widest > 0) {
 		return out
 	}
 	// From one end of the surface to the other, whichever way it was found.
