@@ -45,9 +45,9 @@ const (
 // behind, or nothing, shows beside them, and where no line is drawn yet.
 func (f *finder) outlines(rays *trace.Scene, drawn []Curve, workers int) []Curve {
 	g := &finder{Mesh: f.Mesh, view: f.view, scene: f.scene, want: f.want, facing: f.facing, byKnot: map[int32]int32{}, byEdge: map[int64]int32{}}
-	flat := make([]bool, len(f.geo.Tri)) // whether a face faces the eye
-	f.over(workers, len(flat), func(t int) {
-		flat[t] = f.geo.FlatNormal(int32(t)).Dot(toEye(f.view, f.geo.Pos[f.geo.Tri[t][0]])) > 0
+	faces := make([]bool, len(f.geo.Tri)) // whether a face faces the eye
+	f.over(workers, len(faces), func(t int) {
+		faces[t] = f.flat[t].Dot(toEye(f.view, f.geo.Pos[f.geo.Tri[t][0]])) > 0
 	})
 	told := make([]bool, len(f.first)) // the knots about which the surface has a contour
 	for i := range f.pieces {
@@ -59,11 +59,11 @@ func (f *finder) outlines(rays *trace.Scene, drawn []Curve, workers int) []Curve
 	}
 	for i := range f.edges {
 		e := &f.edges[i]
-		if e.tri[1] < 0 || flat[e.tri[0]] == flat[e.tri[1]] || !e.turned || told[e.knot[0]] || told[e.knot[1]] {
+		if e.tri[1] < 0 || faces[e.tri[0]] == faces[e.tri[1]] || !e.turned || told[e.knot[0]] || told[e.knot[1]] {
 			continue
 		}
 		side := 0
-		if !flat[e.tri[0]] {
+		if !faces[e.tri[0]] {
 			side = 1
 		}
 		if f.want.On[f.geo.TriPart[e.tri[side]]] {

@@ -348,7 +348,7 @@ const squarely = 0.6
 func (f *finder) contour(t int32) {
 	// A face that is seen so squarely turns away by its normals alone, which lean where a file has them run
 	// together over flat faces: nobody would see a contour there.
-	if d := f.geo.FlatNormal(t).Dot(toEye(f.view, f.geo.Pos[f.geo.Tri[t][0]]).Unit()); d > squarely || d < -squarely {
+	if d := f.flat[t].Dot(toEye(f.view, f.geo.Pos[f.geo.Tri[t][0]]).Unit()); d > squarely || d < -squarely {
 		return
 	}
 	p := piece{kind: Contour, part: f.geo.TriPart[t], tri: t, whole: f.own(t)}

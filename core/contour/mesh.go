@@ -21,6 +21,7 @@ type Mesh struct {
 	edges []edge
 	of    [][3]int32        // triangle → its edges, the k-th from corner k to the next
 	whole []int32           // of each knot: a number that all have that hang together
+	flat  []vec.V           // of each triangle: its unit normal, 0 for one so thin that where it faces is chance
 	fans  map[int32][]int32 // of the first edge of each place at which more than two triangles meet: all of them
 	solid []bool            // of each of these: whether it is closed and its normals look outward
 }
@@ -121,18 +122,23 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 		}
 	}
 	m.whole = m.wholes()
-	m.solid = m.solids()
 	const piece = 4096
+	m.flat = make([]vec.V, len(geo.Tri))
+	parallel.Do(workers, (len(m.flat)+piece-1)/piece, func(job int) {
+		for t := job * piece; t < min(len(m.flat), (job+1)*piece); t++ {
+			m.flat[t] = m.flatOf(int32(t))
+		}
+	})
 	parallel.Do(workers, (len(m.edges)+piece-1)/piece, func(job int) {
 		for i := job * piece; i < min(len(m.edges), (job+1)*piece); i++ {
 			m.bend(&m.edges[i])
 		}
 	})
+	m.solid = m.solids()
 	for i, tris := range m.fans { // as far as any two of them bend, whichever way they face: some lie twice
 		for k, s := range tris {
 			for _, t := range tris[k+1:] {
-				d := geo.FlatNormal(s).Dot(geo.FlatNormal(t))
-				if !m.sliver(s) && !m.sliver(t) {
+				if d := m.flat[s].Dot(m.flat[t]); m.flat[s] != (vec.V{}) && m.flat[t] != (vec.V{}) {
 					m.edges[i].bend = min(m.edges[i].bend, max(d, -d))
 				}
 			}
@@ -146,8 +152,8 @@ func (m *Mesh) bend(e *edge) {
 	if e.tri[1] < 0 || e.many {
 		return
 	}
-	a, b := m.geo.FlatNormal(e.tri[0]), m.geo.FlatNormal(e.tri[1])
-	if m.sliver(e.tri[0]) || m.sliver(e.tri[1]) {
+	a, b := m.flat[e.tri[0]], m.flat[e.tri[1]]
+	if a == (vec.V{}) || b == (vec.V{}) {
 		e.smooth = true // a face without area has no say
 	} else if e.bend = a.Dot(b); !e.turned {
 		e.bend = -e.bend
@@ -161,13 +167,24 @@ func (m *Mesh) bend(e *edge) {
 	e.smooth = alike && e.turned && !e.many
 }
 
-// sliver tells whether a triangle is so thin that where it faces is chance.
-func (m *Mesh) sliver(t int32) bool {
+// flatOf returns a triangle's unit normal, 0 if it is a sliver.
+func (m *Mesh) flatOf(t int32) vec.V {
 	const thinnest = 3e-3 // its height, in parts of its longest side
 	v := m.geo.Tri[t]
 	p, q, r := m.geo.Pos[v[0]], m.geo.Pos[v[1]], m.geo.Pos[v[2]]
-	longest := max(q.Sub(p).Dot(q.Sub(p)), r.Sub(q).Dot(r.Sub(q)), p.Sub(r).Dot(p.Sub(r)))
-	return !(q.Sub(p).Cross(r.Sub(p)).Len() > thinnest*longest)
+	a, b, c := q.Sub(p), r.Sub(p), r.Sub(q)
+	n := a.Cross(b)
+	long, square := n.Len(), a.Dot(a)
+	if d := b.Dot(b); d > square {
+		square = d
+	}
+	if d := c.Dot(c); d > square {
+		square = d
+	}
+	if !(long > thinnest*square) {
+		return vec.V{}
+	}
+	return n.Mul(1 / long)
 }
 
 // vertex returns the vertex at an end of an edge, on one of its sides.
@@ -210,7 +227,7 @@ func (m *Mesh) solids() []bool {
 		a, b, c := sub64(m.geo.Pos[v[0]], o), sub64(m.geo.Pos[v[1]], o), sub64(m.geo.Pos[v[2]], o)
 		n := m.geo.Normal[v[0]].Add(m.geo.Normal[v[1]]).Add(m.geo.Normal[v[2]])
 		by := dot64(a, cross64(b, c))
-		if n.Dot(m.geo.FlatNormal(int32(t))) < 0 {
+		if n.Dot(m.flat[t]) < 0 {
 			by = -by
 		}
 		volume[m.wholeOf(int32(t))] += by
