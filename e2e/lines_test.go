@@ -21,7 +21,8 @@ func TestAPenIsFoundAndHeldInAnotherWay(t *testing.T) {
 	d.press(input.Enter)
 	d.stored(v)
 	d.until("its bench", `() => document.querySelector("#bench [data-strip]") && [...document.querySelectorAll("#bench select")].some((s) => s.getAttribute("aria-label") === "Contours")`)
-	assert.Contains(t, d.eval(look), `"Pen lines"`)
+	assert.Contains(t, d.eval(look), `"pen-lines"`)
+	assert.Contains(t, d.eval(look), `"lines":["ink.lines","n1.lines"]`, "on the lines that are there")
 	d.until("the pens on the bench", `() => { const c = document.querySelector("#bench [data-strip]"), p = c.getContext("2d").getImageData(0, 0, c.width, c.height).data; let n = 0; for (let i = 0; i < p.length; i += 4) if (p[i] < 90 && p[i + 3] === 255) n++; return n > 200 }`)
 	strip := `() => { const c = document.querySelector("#bench [data-strip]"); return c.toDataURL() }`
 	before := d.eval(strip)

@@ -29,7 +29,8 @@ func (n *Network) Add(cat Catalogue, kind string) (string, error) {
 
 // Insert puts node id into the wire that feeds the input to: what fed it now
 // feeds the node's first input that can take it, and the node's first output
-// that fits feeds the input.
+// that fits feeds the input. Where several wires may lead, one that the node cannot
+// take stays beside it.
 func (n *Network) Insert(cat Catalogue, id string, to Ref) error {
 	d, dst := n.Node(id), n.Node(to.Node)
 	if d == nil || dst == nil {
@@ -52,9 +53,9 @@ func (n *Network) Insert(cat Catalogue, id string, to Ref) error {
 			if err := n.Connect(cat, wires[len(wires)-1], Ref{id, in.Key}); err != nil {
 				return err
 			}
-		}
-		if p.Many {
-			n.disconnectOne(dst, p.Key, wires[len(wires)-1])
+			if p.Many {
+				n.disconnectOne(dst, p.Key, wires[len(wires)-1])
+			}
 		}
 	}
 	return n.Connect(cat, Ref{id, out.Key}, to)

@@ -54,6 +54,15 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 			return err
 		}
 		loose := []any{"kind", kind, "from", from, "to", to}
+		if end := d.Net.Finish(); free && d.Group == nil && end != nil && len(spec.Outputs) > 0 && spec.Outputs[0].Type == network.Lines { // lines lie on all others
+			last := end.ID + ".lines"
+			if _, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, To: last}, "kind", kind, "to", last); err != nil {
+				return err
+			}
+			var err error
+			out[len(out)-1].Loose, err = d.Vals("node.add", loose...)
+			return err
+		}
 		if behind := d.behind(s.Chosen); free && behind != "" && d.continues(behind, spec) {
 			fits, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: behind, After: true}, "kind", kind, "from", behind, "after", true)
 			if err != nil {
