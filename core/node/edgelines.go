@@ -11,7 +11,7 @@ var edgeLines = &Kind{
 		Kind: "edge-lines", Name: "Edge lines", Family: "line",
 		Purpose: "Ink lines of even width along outer contours, between parts, over creases and where one form passes in front of another.",
 		Words:   []string{"ink", "contour", "outline", "crease", "silhouette", "stroke", "border", "lineart", "line art", "pen"},
-		Source:  "Found on the picture's own buffers (Saito and Takahashi 1990); creases by the regions of the mesh that they bound.",
+		Source:  "Found on the picture's own buffers (Saito and Takahashi 1990); creases by the regions of the mesh that they bound. Where two looks meet the surface in front has the line.",
 		Inputs: []network.Port{
 			{Key: "width", Name: "width", Type: network.Tone, Default: 4.0, Min: 0, Max: 20, Help: "In thousandths of the picture's height."},
 			{Key: "colour", Name: "colour", Type: network.Color, Default: color.MustHex("#17181A")},

@@ -52,7 +52,7 @@ var penLines = &Kind{
 		Kind: "pen-lines", Name: "Pen lines", Family: "line",
 		Purpose: "Draws contours, creases, borders and crossings as strokes of a pen, found on the form itself.",
 		Words:   []string{"ink", "contour", "outline", "silhouette", "crease", "stroke", "brush", "sketch", "nib", "hand", "lineart", "line art", "drawn", "edge", "intersection", "wireframe", "hidden line"},
-		Source:  "Contours of the smooth surface (Hertzmann and Zorin 2000), suggestive contours (DeCarlo and others 2003); what is hidden is found by rays.",
+		Source:  "Contours of the smooth surface (Hertzmann and Zorin 2000), suggestive contours (DeCarlo and others 2003); what is hidden is found by rays. Where two looks meet, the side that faces the eye has the line, the first if both do. Surfaces that hang together do not cross themselves.",
 		Inputs: []network.Port{
 			{Key: "width", Name: "width", Type: network.Tone, Default: 4.0, Min: 0, Max: 20, Help: "In thousandths of the picture's height."},
 			{Key: "colour", Name: "colour", Type: network.Color, Default: color.MustHex("#17181A")},

@@ -39,7 +39,7 @@ var views = []view{
 	{name: "shelf", path: "/"},
 	{name: "settings", path: "/settings"},
 	{name: "help", path: "/help"},
-	{name: "dim", path: "/p/saltlight?look=iron", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
+	{name: "dim", path: "/p/harbour?node=ink", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
 	{name: "texture", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-theme-toggle]").click(); const edit = (e) => fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ edits: [{ look: "copper", ...e }] }) });
 		edit({ op: "look.replace", kind: "recipe:cracked-glaze", name: "Cracked glaze" }).then(() => setTimeout(() => document.querySelector('[data-card="crack"]')?.click(), 1500))`},
 }
