@@ -15,8 +15,9 @@ import (
 // view is one picture: where to go and what to do there.
 type view struct {
 	name, path string
-	desk       bool   // wait for the picture to settle
-	do         string // JavaScript to run before
+	desk       bool          // wait for the picture to settle
+	do         string        // JavaScript to run before
+	wait       time.Duration // for what comes late
 }
 
 var views = []view{
@@ -25,7 +26,7 @@ var views = []view{
 	{name: "search", path: "/p/saltlight", desk: true, do: `document.getElementById("add").click(); const i = document.getElementById("search-text"); i.value = "crevices"; i.dispatchEvent(new Event("input", { bubbles: true }))`},
 	{name: "list", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="list"]').click()`},
 	{name: "front", path: "/p/saltlight?node=shine", desk: true, do: `document.querySelector('[data-tab="front"]').click()`},
-	{name: "starts", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-starts]").click()`},
+	{name: "starts", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-starts]").click()`, wait: 6 * time.Second},
 	{name: "compare", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="colours"]').click();
 		const other = document.getElementById("other"); other.value = "iron"; other.dispatchEvent(new Event("change", { bubbles: true }))`},
 	{name: "light", path: "/p/bell-buoy?node=torchcut&light=torch", desk: true, do: `mobanta.picture.tool("light")`},
@@ -36,11 +37,11 @@ var views = []view{
 	{name: "press", path: "/p/printed-buoy", desk: true, do: `document.querySelector('[data-tab="stage"]').click(); setTimeout(() => (document.getElementById("stage").scrollTop = 1e5), 900)`},
 	{name: "save", path: "/p/keepers-lamp", desk: true, do: `document.querySelector("[data-save]").click()`},
 	{name: "keeper", path: "/p/the-keeper?node=dark", desk: true},
-	{name: "shelf", path: "/"},
+	{name: "dim", path: "/p/harbour?node=ink", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
+	{name: "shelf", path: "/", do: `document.querySelector("[data-theme-toggle]").click()`},
 	{name: "settings", path: "/settings"},
 	{name: "help", path: "/help"},
-	{name: "dim", path: "/p/harbour?node=ink", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
-	{name: "texture", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-theme-toggle]").click(); const edit = (e) => fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ edits: [{ look: "copper", ...e }] }) });
+	{name: "texture", path: "/p/saltlight", desk: true, do: `const edit = (e) => fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ edits: [{ look: "copper", ...e }] }) });
 		edit({ op: "look.replace", kind: "recipe:cracked-glaze", name: "Cracked glaze" }).then(() => setTimeout(() => document.querySelector('[data-card="crack"]')?.click(), 1500))`},
 }
 
@@ -88,7 +89,7 @@ func take(b *rod.Browser, address string, v view, file string) error {
 	if err := settle(); err != nil {
 		return err
 	}
-	time.Sleep(1500 * time.Millisecond) // the cards come after the picture
+	time.Sleep(1500*time.Millisecond + v.wait) // the cards come after the picture
 	data, err := p.Screenshot(false, nil)
 	if err != nil {
 		return err
