@@ -265,3 +265,34 @@ func TestNothingIsTooOddToBeLookedAt(t *testing.T) {
 		}
 	}
 }
+
+// A drum that stands on a plate, its foot in the plate's plane: the rim of its top, both its sides, and the near half of the
+// rim on which it stands.
+func TestWhatStandsOnAPlaneIsSeenToItsFoot(t *testing.T) {
+	drum := mesh.Lathe("drum", []vec.V{{0, 0, 0}, {0.5, 0, 0}, {0.5, 1, 0}, {0, 1, 0}}, 256)
+	for _, tilt := range []float32{0, 7} {
+		m := &mesh.Mesh{}
+		m.Join(drum, vec.Place(vec.V{}, vec.V{0, 0, tilt}, 1))
+		plate := &mesh.Mesh{}
+		plate.Join(mesh.Cuboid(vec.V{6, 0.2, 6}), vec.Place(vec.V{0, -0.1, 0}, vec.V{}, 1))
+		m.Join(plate, vec.Place(vec.V{}, vec.V{0, 0, tilt}, 1))
+		sc := stagetest.Of(t, m)
+		curves, view := look(t, sc, stage.Camera{Distance: 9, Angle: 30, Ortho: true, Elevation: 30}, contour.Contour, contour.Crease, contour.Border, contour.Crossing)
+		drums := 0.0
+		for _, c := range curves {
+			if sc.Parts[c.Part].Name == "drum" {
+				drums += length([]contour.Curve{c})
+			}
+		}
+		if tilt == 0 {
+			half := 0.0 // of the rim as an ellipse
+			for k := range 1000 {
+				a := math.Pi * (float64(k) + 0.5) / 1000
+				half += math.Hypot(0.5*math.Sin(a), 0.25*math.Cos(a)) * math.Pi / 1000
+			}
+			assert.InDelta(t, 3*half+2*math.Cos(math.Pi/6), drums/float64(view.Scale), 0.01*drums/float64(view.Scale))
+		} else {
+			assert.InDelta(t, 5.35, drums/float64(view.Scale), 0.08, "turned a little, about as much")
+		}
+	}
+}

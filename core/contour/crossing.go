@@ -11,8 +11,9 @@ import (
 
 // cut is where two triangles cut through each other: a straight piece that lies on both.
 type cut struct {
-	tri [2]int32
-	p   [2]vec.V
+	tri  [2]int32
+	p    [2]vec.V
+	edge int32 // of one triangle that lies in the other's plane; -1 for none
 }
 
 // crossings adds the pieces along which surfaces cut through each other that do not hang together: where
@@ -23,6 +24,9 @@ func (f *finder) crossings(workers int) {
 	places := welder{at: map[[3]int64]int32{}, cell: 4e-6 * float64(f.geo.Size)}
 	for i := range cuts {
 		c := &cuts[i]
+		if c.edge >= 0 && !f.edges[c.edge].smooth {
+			continue // what stands on something ends there anyway
+		}
 		// The surface that faces the eye has the line; the first if both do.
 		best, open, lift, within := -1, vec.V{}, float32(0), float32(0)
 		bestFaces := false
@@ -366,15 +370,23 @@ func (m *Mesh) cut(s, t int32) (c cut, ok bool) {
 			}
 		}
 	}
-	c.tri = [2]int32{s, t}
+	c.tri, c.edge = [2]int32{s, t}, -1
 	n := 0
+	flush := 1e-6 * float64(m.geo.Size)
 	for _, pair := range [2][2]int32{{s, t}, {t, s}} {
 		of, through := m.geo.Tri[pair[0]], m.geo.Tri[pair[1]]
 		q := [3]vec.V{m.geo.Pos[through[0]], m.geo.Pos[through[1]], m.geo.Pos[through[2]]}
 		normal := cross64(sub64(q[1], q[0]), sub64(q[2], q[0]))
 		var d [3]float64
+		on := [3]bool{}
 		for k, v := range of {
 			d[k] = dot64(normal, sub64(m.geo.Pos[v], q[0]))
+			on[k] = math.Abs(d[k]) < flush*math.Sqrt(dot64(normal, normal))
+		}
+		for k := range 3 {
+			if on[k] && on[(k+1)%3] && !on[(k+2)%3] {
+				c.edge = m.of[pair[0]][k]
+			}
 		}
 		for k := range 3 {
 			j := (k + 1) % 3

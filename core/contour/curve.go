@@ -414,7 +414,8 @@ func (f *finder) shown(rays *trace.Scene, at *spot) bool {
 		return true
 	}
 	if at.within == 0 {
-		return false
+		d, far = way(at.on)
+		return !rays.Occluded(at.on.Add(d.Mul(step)), d, far-2*step)
 	}
 	for _, from := range [2]vec.V{at.off, at.on} {
 		d, far := way(from)
