@@ -2,9 +2,12 @@ package picture
 
 import (
 	"image"
+	"unsafe"
 
 	"mobanta/core/budget"
+	"mobanta/core/contour"
 	"mobanta/core/eval"
+	"mobanta/core/line"
 	"mobanta/core/sample"
 )
 
@@ -102,6 +105,16 @@ func (r *Renderer) Size() int {
 			sum += v.Bytes()
 		}
 	}
+	for _, list := range r.curves {
+		for i := range list {
+			sum += len(list[i].Places) * int(unsafe.Sizeof(contour.Place{}))
+		}
+	}
+	for _, list := range r.drawn {
+		for i := range list {
+			sum += len(list[i].Chain) * int(unsafe.Sizeof(line.Place{})+unsafe.Sizeof(line.Ink{}))
+		}
+	}
 	for i := range r.groups {
 		g := &r.groups[i]
 		sum += g.set.Bytes() + g.kept.Bytes() + g.found.Bytes()
@@ -130,7 +143,7 @@ func (r *Renderer) trim(most int, all bool) int {
 	if all {
 		steps = append(steps, func() {
 			r.seen, r.groups, r.groupOf, r.sampleAt, r.projector, r.rays = nil, nil, nil, nil, nil, nil
-			r.later, r.opened = nil, nil
+			r.later, r.opened, r.curves = nil, nil, nil
 			r.forgetLines()
 			r.result, r.unshown = Result{}, image.Rectangle{}
 			r.lineKey = eval.Key{}

@@ -764,7 +764,7 @@ func (r *Renderer) layers() []layer {
 }
 
 func (r *Renderer) forgetLines() {
-	r.lineKey, r.sheet, r.result.Ink, r.result.InkPasses = eval.Key{}, nil, nil, 0
+	r.lineKey, r.sheet, r.drawn, r.result.Ink, r.result.InkPasses = eval.Key{}, nil, nil, nil, 0
 }
 
 // strokes finds the lines of some layers in what position k sees, and the ink at each
