@@ -11,57 +11,91 @@ import (
 
 // cut is where two triangles cut through each other: a straight piece that lies on both.
 type cut struct {
-	tri  [2]int32
-	p    [2]vec.V
-	edge int32 // of one triangle that lies in the other's plane; -1 for none
+	tri    [2]int32
+	p      [2]vec.V
+	edge   int32            // of one triangle that lies in the other's plane; -1 for none
+	node   [2]int32         // the numbers of its ends, which others share
+	normal [2]vec.V         // of both surfaces in its middle
+	w      [2][2][2]float32 // of both triangles, at both ends: weights
+	lift   float32          // see node
+	within float32
+}
+
+// cuts are all that there are, with what does not hang on the eye.
+type cuts struct {
+	all   []cut
+	nodes int
 }
 
 // crossings adds the pieces along which surfaces cut through each other that do not hang together: where
 // one folds into itself there is nothing that a hand would draw. They hang on the geometry alone and are
 // kept with it.
 func (f *finder) crossings(workers int) {
-	cuts := f.geo.Keep("cuts", func() any { return f.Mesh.cuts(workers) }).([]cut)
-	places := welder{at: map[[3]int64]int32{}, cell: 4e-6 * float64(f.geo.Size)}
-	for i := range cuts {
-		c := &cuts[i]
+	found := f.geo.Keep("cuts", func() any { return f.Mesh.findCuts(workers) }).(*cuts)
+	number := make([]int32, found.nodes) // of each node, and one more
+	for i := range found.all {
+		c := &found.all[i]
 		if c.edge >= 0 && !f.edges[c.edge].smooth {
 			continue // what stands on something ends there anyway
 		}
 		// The surface that faces the eye has the line; the first if both do.
-		best, open, lift, within := -1, vec.V{}, float32(0), float32(0)
+		best, open := -1, vec.V{}
 		bestFaces := false
-		middle := c.p[0].Mix(c.p[1], 0.5)
+		d := toEye(f.view, c.p[0].Mix(c.p[1], 0.5))
 		for s, t := range c.tri {
-			v, w := f.geo.Tri[t], f.weightsAt(t, middle)
-			n := f.geo.Normal[v[0]].Mul(1 - w[0] - w[1]).Add(f.geo.Normal[v[1]].Mul(w[0])).Add(f.geo.Normal[v[2]].Mul(w[1])).Unit()
-			faces := n.Dot(toEye(f.view, middle)) > 0
+			faces := c.normal[s].Dot(d) > 0
 			if faces {
-				open = open.Add(n)
+				open = open.Add(c.normal[s])
 			}
 			if f.want.On[f.geo.TriPart[t]] && (best < 0 || faces && !bestFaces) {
 				best, bestFaces = s, faces
 			}
-			bow := f.bow(t)
-			lift, within = max(lift, 0.2*bow+1e-4*f.geo.Size), max(within, 1.5*bow)
 		}
 		if best < 0 {
 			continue
 		}
 		t := c.tri[best]
-		p := piece{kind: Crossing, part: f.geo.TriPart[t], tri: t, whole: [2]int32{f.wholeOf(c.tri[0]), f.wholeOf(c.tri[1])}}
-		for k := range 2 {
-			n, ok := places.find(c.p[k], int32(len(f.nodes)))
-			if !ok {
-				f.add(c.p[k], vec.V{}, min(lift, 0.01*f.geo.Size), true)
+		p := piece{kind: Crossing, part: f.geo.TriPart[t], tri: t, whole: [2]int32{f.wholeOf(c.tri[0]), f.wholeOf(c.tri[1])}, w: c.w[best]}
+		for k, at := range c.node {
+			if number[at] == 0 {
+				number[at] = f.add(c.p[k], vec.V{}, c.lift, true) + 1
 			}
-			f.nodes[n].n = f.nodes[n].n.Add(open)
-			f.nodes[n].within = max(f.nodes[n].within, within)
-			p.end[k], p.w[k] = n, f.weightsAt(t, c.p[k])
+			n := &f.nodes[number[at]-1]
+			n.n, n.within = n.n.Add(open), max(n.within, c.within)
+			p.end[k] = number[at] - 1
 		}
 		if p.end[0] != p.end[1] {
 			f.pieces = append(f.pieces, p)
 		}
 	}
+}
+
+// findCuts finds all cuts.
+func (m *Mesh) findCuts(workers int) *cuts {
+	out := &cuts{all: m.cuts(workers)}
+	places := welder{at: map[[3]int64]int32{}, cell: 4e-6 * float64(m.geo.Size)}
+	for i := range out.all {
+		c := &out.all[i]
+		for k := range 2 {
+			n, ok := places.find(c.p[k], int32(out.nodes))
+			if !ok {
+				out.nodes++
+			}
+			c.node[k] = n
+		}
+		middle := c.p[0].Mix(c.p[1], 0.5)
+		for s, t := range c.tri {
+			v, w := m.geo.Tri[t], m.weightsAt(t, middle)
+			c.normal[s] = m.geo.Normal[v[0]].Mul(1 - w[0] - w[1]).Add(m.geo.Normal[v[1]].Mul(w[0])).Add(m.geo.Normal[v[2]].Mul(w[1])).Unit()
+			for k := range 2 {
+				c.w[s][k] = m.weightsAt(t, c.p[k])
+			}
+			bow := m.bow(t)
+			c.lift, c.within = max(c.lift, 0.2*bow+1e-4*m.geo.Size), max(c.within, 1.5*bow)
+		}
+		c.lift = min(c.lift, 0.01*m.geo.Size)
+	}
+	return out
 }
 
 // bow returns how far a triangle bends, as its normals say: the largest product of a side's length and of
@@ -70,10 +104,12 @@ func (m *Mesh) bow(t int32) (bow float32) {
 	v := m.geo.Tri[t]
 	for k := range 3 {
 		a, b := v[k], v[(k+1)%3]
-		turned := math.Acos(float64(max(-1, min(1, m.geo.Normal[a].Dot(m.geo.Normal[b])))))
-		bow = max(bow, float32(turned)*m.geo.Pos[a].Sub(m.geo.Pos[b]).Len())
+		n, d := m.geo.Normal[a].Sub(m.geo.Normal[b]), m.geo.Pos[a].Sub(m.geo.Pos[b])
+		if square := n.Dot(n) * d.Dot(d); square > bow { // as long as the chord of the angle
+			bow = square
+		}
 	}
-	return bow
+	return vec.Sqrt(bow)
 }
 
 // welder finds places that are nearly the same: edges that cross each other do so in two triangles each.

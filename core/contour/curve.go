@@ -358,6 +358,10 @@ func (f *finder) laid(c chain) (l laid) {
 			for e := range 2 {
 				pl.Weights[e] = p.w[0][e]*(1-part) + p.w[1][e]*part
 			}
+			// Many pieces of a fine mesh are shorter than what can be told.
+			if k == steps && k > 0 && i+1 < len(c.pieces) && !b.corner && apart(&l.Places[len(l.Places)-1], &pl) < 0.5*f.want.Step {
+				continue
+			}
 			out := away || pl.X < -margin || pl.Y < -margin || pl.X > w+margin || pl.Y > h+margin
 			l.Places, l.away, l.edge = append(l.Places, pl), append(l.away, out), append(l.edge, long)
 			on := f.space(&pl)

@@ -58,6 +58,7 @@ type node struct {
 	n       vec.V   // which way the surface lies open, unit
 	lift    float32 // how far off the surface it is asked whether a place is seen
 	within  float32 // see spot
+	along   float32 // which part of the way along its edge
 	x, y    float32
 	near    float32
 	tx, ty  float32 // along the curve on the page, unit; 0, 0 where that is not known
@@ -84,7 +85,8 @@ type finder struct {
 	facing []float32 // per vertex: how much its normal turns to the eye; its sign counts
 	nodes  []node
 	byKnot map[int32]int32
-	byEdge map[int64]int32
+	byEdge map[int64]int32 // of one side of an edge, or of a place on it
+	byRow  []int32         // by edge, one more than the node at which a smooth surface turns; 0 for none
 	pieces []piece
 }
 
@@ -107,6 +109,7 @@ func (f *finder) find(ctx context.Context, workers int) error {
 		f.along()
 	}
 	if f.want.Of[Contour] {
+		f.byRow = make([]int32, len(f.edges))
 		for _, t := range f.cut(workers, f.facing, 0) {
 			f.contour(t)
 		}
@@ -171,7 +174,15 @@ func (f *finder) on(e *edge) (side int, ok bool) {
 // that is not smooth faces the eye and the other does not.
 func (f *finder) along() {
 	most := float32(math.Cos(f.want.Bends*math.Pi/180)) + 1e-6
-	for i := range f.edges {
+	n := len(f.rough)
+	if f.want.Bends < plain {
+		n = len(f.edges)
+	}
+	for k := range n {
+		i := k
+		if f.want.Bends >= plain {
+			i = int(f.rough[k])
+		}
 		e := &f.edges[i]
 		if e.tri[1] >= 0 && e.smooth && f.geo.TriPart[e.tri[0]] == f.geo.TriPart[e.tri[1]] && e.bend >= most {
 			continue
@@ -351,6 +362,9 @@ func (f *finder) contour(t int32) {
 	if d := f.flat[t].Dot(toEye(f.view, f.geo.Pos[f.geo.Tri[t][0]]).Unit()); d > squarely || d < -squarely {
 		return
 	}
+	if f.elsewhere(t) {
+		return
+	}
 	p := piece{kind: Contour, part: f.geo.TriPart[t], tri: t, whole: f.own(t)}
 	n := 0
 	for k := range 3 {
@@ -366,6 +380,26 @@ func (f *finder) contour(t int32) {
 	if n == 2 {
 		f.pieces = append(f.pieces, p)
 	}
+}
+
+// elsewhere tells whether a triangle lies beyond one of the page's rims, or behind the eye.
+func (f *finder) elsewhere(t int32) bool {
+	var past [5]int
+	w, h := float32(f.view.W), float32(f.view.H)
+	for _, v := range f.geo.Tri[t] {
+		q := f.view.Camera(f.geo.Pos[v])
+		if !f.view.Ortho && q[2] < f.view.Near {
+			past[4]++
+			continue
+		}
+		x, y, _ := f.view.Project(q)
+		for k, out := range [4]bool{x < -margin, y < -margin, x > w+margin, y > h+margin} {
+			if out {
+				past[k]++
+			}
+		}
+	}
+	return slices.Contains(past[:], 3)
 }
 
 // turn returns the node at which the facing changes its sign along a side of a triangle, and which
@@ -393,16 +427,20 @@ func (f *finder) turn(t int32, corner int) (number int32, at float32) {
 		}
 		return i, at
 	}
+	if i := f.byRow[id] - 1; i >= 0 {
+		at = f.nodes[i].along
+		if side == 1 && e.turned {
+			at = 1 - at
+		}
+		return i, at
+	}
 	curve := f.curved(e)
 	at = curve.root(f.view)
-	i, ok := f.byEdge[key]
-	if !ok {
-		p, n := curve.at(at)
-		i = f.add(p, vec.V{}, 0.4*max(f.bow(e.tri[0]), f.bow(e.tri[1]))+f.thick(e), false)
-		f.nodes[i].within = 3 * f.shortest(e)
-		f.byEdge[key] = i
-		f.bent(i, n, t)
-	}
+	p, n := curve.at(at)
+	i := f.add(p, vec.V{}, 0.4*max(f.bow(e.tri[0]), f.bow(e.tri[1]))+f.thick(e), false)
+	f.nodes[i].within, f.nodes[i].along = 3*f.shortest(e), at
+	f.byRow[id] = i + 1
+	f.bent(i, n, t)
 	if side == 1 && e.turned {
 		at = 1 - at
 	}
@@ -500,7 +538,7 @@ func (a *arc) root(v *stage.View) float32 {
 	for range 12 {
 		t = lo + (hi-lo)*flo/(flo-fhi)
 		f := value(t)
-		if f > -1e-6 && f < 1e-6 {
+		if f > -2e-5 && f < 2e-5 {
 			break
 		}
 		if (f > 0) == (flo > 0) {

@@ -20,6 +20,7 @@ type Mesh struct {
 	first []int32 // a vertex of each knot
 	edges []edge
 	of    [][3]int32        // triangle → its edges, the k-th from corner k to the next
+	rough []int32           // the edges along which there may be lines of their own: all but those of smooth surfaces that are plain
 	whole []int32           // of each knot: a number that all have that hang together
 	flat  []vec.V           // of each triangle: its unit normal, 0 for one so thin that where it faces is chance
 	fans  map[int32][]int32 // of the first edge of each place at which more than two triangles meet: all of them
@@ -36,6 +37,9 @@ type edge struct {
 	smooth bool     // whether both sides have the same normals along it
 	bend   float32  // the cosine of the angle between the faces
 }
+
+// plain is an angle, in degrees, by which smooth surfaces bend along most of their edges at most.
+const plain = 10
 
 // MeshOf returns the edges of a geometry. They are kept with it.
 func MeshOf(geo *stage.Geometry, workers int) *Mesh {
@@ -135,6 +139,11 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 		}
 	})
 	m.solid = m.solids()
+	for i := range m.edges {
+		if e := &m.edges[i]; e.tri[1] < 0 || !e.smooth || e.bend < float32(math.Cos(plain*math.Pi/180)) || geo.TriPart[e.tri[0]] != geo.TriPart[e.tri[1]] {
+			m.rough = append(m.rough, int32(i))
+		}
+	}
 	for i, tris := range m.fans { // as far as any two of them bend, whichever way they face: some lie twice
 		for k, s := range tris {
 			for _, t := range tris[k+1:] {
