@@ -296,3 +296,83 @@ func TestWhatStandsOnAPlaneIsSeenToItsFoot(t *testing.T) {
 		}
 	}
 }
+
+// A place knows on which triangle it lies, and where in it: what is there falls on the page where the place is, but for how
+// far faces lie within the surface that they stand for.
+func TestPlacesLieOnTheirTriangles(t *testing.T) {
+	m := &mesh.Mesh{}
+	m.Join(mesh.Torus(1, 0.35, 90, 40), vec.Place(vec.V{}, vec.V{20, 0, 30}, 1))
+	m.Join(mesh.Cuboid(vec.V{1.2, 0.5, 0.9}), vec.Place(vec.V{0.9, 0.2, 0.3}, vec.V{10, 25, 0}, 1))
+	sc := stagetest.Of(t, m)
+	for _, ortho := range []bool{false, true} {
+		curves, view := look(t, sc, stage.Camera{Distance: 5, Angle: 34, Azimuth: 20, Elevation: 25, Ortho: ortho}, contour.Contour, contour.Crease, contour.Crossing)
+		kinds := map[contour.Kind]int{}
+		for _, c := range curves {
+			kinds[c.Kind]++
+			for _, p := range c.Places {
+				v, a, b := sc.Tri[p.Tri], p.Weights[0], p.Weights[1]
+				require.True(t, a >= -1e-4 && b >= -1e-4 && a+b <= 1.0001, "%v %v", a, b)
+				at := sc.Pos[v[0]].Mul(1 - a - b).Add(sc.Pos[v[1]].Mul(a)).Add(sc.Pos[v[2]].Mul(b))
+				x, y, _ := view.Project(view.Camera(at))
+				require.InDelta(t, 0, math.Hypot(float64(x-p.X), float64(y-p.Y)), 2, "kind %d, ortho %v", c.Kind, ortho)
+				require.Equal(t, c.Part, sc.TriPart[p.Tri])
+			}
+		}
+		assert.Len(t, kinds, 3)
+	}
+}
+
+// A ball all of whose normals look one way has no contour as a surface; its faces have an outline, once.
+func TestFacesHaveAnOutlineWhereTheSurfaceHasNoContour(t *testing.T) {
+	ball := mesh.Sphere(1, 64, 48)
+	ball.Normals = []vec.V{{0, 0, 1}}
+	for i := range ball.Corners {
+		ball.Corners[i].Normal = 0
+	}
+	sc := stagetest.Of(t, ball)
+	curves, view := look(t, sc, stage.Camera{Distance: 6, Angle: 30, Azimuth: 20, Elevation: 15, Ortho: true}, contour.Contour)
+	assert.InDelta(t, 2*math.Pi, length(curves)/float64(view.Scale), 0.12)
+	for _, c := range curves {
+		for _, p := range c.Places {
+			assert.InDelta(t, 1, math.Hypot(float64(p.X-pageW/2), float64(p.Y-pageH/2))/float64(view.Scale), 0.01)
+		}
+	}
+	none, _ := look(t, sc, stage.Camera{Distance: 6, Angle: 30, Ortho: true}, contour.Crease, contour.Border)
+	assert.Empty(t, none, "only with contours")
+	// In front of a wall that is near, it is no outline that shows.
+	m := &mesh.Mesh{}
+	m.Join(ball, vec.Identity())
+	m.Join(mesh.Cuboid(vec.V{9, 9, 0.1}), vec.Place(vec.V{0, 0, 0.02}, vec.V{}, 1))
+	wall := m.Parts[1].Name
+	near, _ := look(t, stagetest.Of(t, m), stage.Camera{Distance: 20, Angle: 30, Ortho: true}, contour.Contour)
+	for _, c := range near {
+		assert.Equal(t, wall, m.Parts[c.Part].Name)
+	}
+}
+
+// What lies beyond the page's rim is not followed.
+func TestLinesEndBeyondTheRim(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 120, 80))
+	// The ball's circle, of a radius of 1.2 half heights, about the middle of the left rim.
+	curves, view := look(t, sc, stage.Camera{Target: vec.V{0.8 * pageW / pageH, 0, 0}, Distance: 6, Angle: 15.3, Ortho: true}, contour.Contour)
+	require.NotEmpty(t, curves)
+	for _, c := range curves {
+		assert.False(t, c.Closed)
+		for _, p := range c.Places {
+			assert.True(t, p.X > -60 && p.Y > -60 && p.X < pageW+60 && p.Y < pageH+60)
+			assert.InDelta(t, float64(view.Scale), math.Hypot(float64(p.X)-(pageW/2-0.8*pageW/pageH*float64(view.Scale)), float64(p.Y-pageH/2)), 0.6)
+		}
+	}
+}
+
+func TestFacetsAreCounted(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Sphere(1, 36, 18), mesh.Cuboid(vec.V{1, 1, 1}))
+	m := contour.MeshOf(sc.Geometry, 2)
+	shown, all := m.Faceted(5, func(int32) bool { return true })
+	assert.Greater(t, shown, all/2)
+	assert.Equal(t, 36*18*3-2*36-36, all-6, "all edges of the ball, and of the cube the diagonals of its sides")
+	none, _ := m.Faceted(30, func(int32) bool { return true })
+	assert.Zero(t, none)
+	_, cube := m.Faceted(5, func(part int32) bool { return sc.Parts[part].Name != "Sphere" })
+	assert.Equal(t, 6, cube)
+}

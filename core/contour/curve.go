@@ -44,7 +44,7 @@ const (
 // has no contour: on meshes so coarse or rough that the two are not the same. They count only where something far
 // behind, or nothing, shows beside them, and where no line is drawn yet.
 func (f *finder) outlines(rays *trace.Scene, drawn []Curve, workers int) []Curve {
-	g := &finder{Mesh: f.Mesh, view: f.view, scene: f.scene, want: f.want, facing: f.facing, byKnot: map[int32]int32{}, byEdge: map[int64]int32{}}
+	g := &finder{Mesh: f.Mesh, view: f.view, scene: f.scene, want: f.want, facing: f.facing, byKnot: map[int32]int32{}, byEdge: map[int64]int32{}, byFaces: true}
 	faces := make([]bool, len(f.geo.Tri)) // whether a face faces the eye
 	f.over(workers, len(faces), func(t int) {
 		faces[t] = f.flat[t].Dot(toEye(f.view, f.geo.Pos[f.geo.Tri[t][0]])) > 0

@@ -88,6 +88,8 @@ type finder struct {
 	byEdge map[int64]int32 // of one side of an edge, or of a place on it
 	byRow  []int32         // by edge, one more than the node at which a smooth surface turns; 0 for none
 	pieces []piece
+	// byFaces tells that edges lie open between their faces, whatever the normals say.
+	byFaces bool
 }
 
 // toEye returns the direction from a place to the eye; not unit.
@@ -313,6 +315,9 @@ func (f *finder) edgeNode(number int, t float32) int32 {
 // open returns which way an edge lies open: as those of its sides do that face the eye; as all do if none
 // does.
 func (f *finder) open(e *edge, t float32) vec.V {
+	if f.byFaces {
+		return f.flat[e.tri[0]].Add(f.flat[e.tri[1]])
+	}
 	var facing, all vec.V
 	for s := range 2 {
 		if e.tri[s] < 0 {
