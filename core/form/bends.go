@@ -21,25 +21,13 @@ func BendsOf(sh *shape.Shape, radius float64, workers int) Bends {
 		for k := range tensor {
 			tensor[k] = make([]float64, len(s.Area))
 		}
-		for _, t := range sh.Rest.Tri {
-			p := [3]vec.V{sh.Pos[t[0]], sh.Pos[t[1]], sh.Pos[t[2]]}
-			a := area(sh, t)
-			e1 := p[1].Sub(p[0])
-			u := e1.Unit()
-			v := e1.Cross(p[2].Sub(p[0])).Cross(e1).Unit()
-			if !(a > 0) || u == (vec.V{}) || v == (vec.V{}) {
-				continue
-			}
-			e, g, m, ok := second(p, [3]vec.V{sh.Normal[t[0]], sh.Normal[t[1]], sh.Normal[t[2]]}, u, v)
-			if !ok {
-				continue
-			}
+		eachBend(sh, func(t [3]int32, u, v vec.V, area, e, g, m float64) {
 			for k := range t { // e·uu + g·vv + m·(uv + vu)
-				add(&tensor, s.Of[t[k]], u, (e-m)*a/3)
-				add(&tensor, s.Of[t[k]], v, (g-m)*a/3)
-				add(&tensor, s.Of[t[k]], u.Add(v), m*a/3)
+				add(&tensor, s.Of[t[k]], u, (e-m)*area/3)
+				add(&tensor, s.Of[t[k]], v, (g-m)*area/3)
+				add(&tensor, s.Of[t[k]], u.Add(v), m*area/3)
 			}
-		}
+		})
 		for k := range tensor {
 			for i, a := range s.Area {
 				if a > 0 {
@@ -57,6 +45,24 @@ func BendsOf(sh *shape.Shape, radius float64, workers int) Bends {
 		return out, nil
 	})
 	return made.(Bends)
+}
+
+// eachBend calls f for each triangle that has an area, with two directions across each other in its plane and the second
+// fundamental form along them: e and g along each, m for both.
+func eachBend(sh *shape.Shape, f func(t [3]int32, u, v vec.V, area, e, g, m float64)) {
+	for _, t := range sh.Rest.Tri {
+		p := [3]vec.V{sh.Pos[t[0]], sh.Pos[t[1]], sh.Pos[t[2]]}
+		a := area(sh, t)
+		e1 := p[1].Sub(p[0])
+		u := e1.Unit()
+		v := e1.Cross(p[2].Sub(p[0])).Cross(e1).Unit()
+		if !(a > 0) || u == (vec.V{}) || v == (vec.V{}) {
+			continue
+		}
+		if e, g, m, ok := second(p, [3]vec.V{sh.Normal[t[0]], sh.Normal[t[1]], sh.Normal[t[2]]}, u, v); ok {
+			f(t, u, v, a, e, g, m)
+		}
+	}
 }
 
 // Along returns by how much the surface bends at a vertex in a direction, which need not be unit:

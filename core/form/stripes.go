@@ -45,19 +45,7 @@ func newFlow(sh *shape.Shape, radius float64, workers int) *Flow {
 		tensor[k] = make([]float64, n)
 	}
 	bend, whole := 0.0, 0.0
-	for _, t := range sh.Rest.Tri {
-		p := [3]vec.V{sh.Pos[t[0]], sh.Pos[t[1]], sh.Pos[t[2]]}
-		a := area(sh, t)
-		e1 := p[1].Sub(p[0])
-		u := e1.Unit()
-		v := e1.Cross(p[2].Sub(p[0])).Cross(e1).Unit()
-		if !(a > 0) || u == (vec.V{}) || v == (vec.V{}) {
-			continue
-		}
-		e, g, m, ok := second(p, [3]vec.V{sh.Normal[t[0]], sh.Normal[t[1]], sh.Normal[t[2]]}, u, v)
-		if !ok {
-			continue
-		}
+	eachBend(sh, func(t [3]int32, u, v vec.V, a, e, g, m float64) {
 		x, y := (e-g)/2, m // twice the angle of the direction that bends most, and by how much
 		size := math.Hypot(x, y)
 		bend, whole = bend+size*a, whole+a
@@ -70,7 +58,7 @@ func newFlow(sh *shape.Shape, radius float64, workers int) *Flow {
 		for k := range t {
 			add(&tensor, s.Of[t[k]], d, size*a/3)
 		}
-	}
+	})
 	mean := level * bend / max(whole, 1e-300)
 	if !(mean > 0) {
 		mean = 1

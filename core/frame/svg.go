@@ -112,10 +112,8 @@ func pathsOf(s *line.Stroke, unit float32) (out []string) {
 		places[i] = at{p.X, p.Y, s.Ink[i].Width * unit / 2}
 	}
 	ink := s.Ink
-	if !s.Joined {
-		if places = eased(places); len(places) > len(ink) { // a ring ends where it began
-			ink = append(slices.Clone(ink), ink[0])
-		}
+	if !s.Joined && s.Chain.Ring() { // a ring ends where it began
+		places, ink = append(places, places[0]), append(slices.Clone(ink), ink[0])
 	}
 	shown := func(i int) bool { return places[i].r > 0 && ink[i].Opacity > 0 }
 	for from := 0; from < len(places); {
@@ -151,30 +149,6 @@ func near(a, b [3]int) bool {
 		}
 	}
 	return true
-}
-
-// eased takes the steps out of places that lie between pixels.
-func eased(of []at) []at {
-	n := len(of)
-	ring := n > 4 && math.Hypot(float64(of[0].x-of[n-1].x), float64(of[0].y-of[n-1].y)) < 1.5
-	for range 3 {
-		next := append([]at(nil), of...)
-		for i := range of {
-			a, b := i-1, i+1
-			if a < 0 || b >= n {
-				if !ring {
-					continue
-				}
-				a, b = (a+n)%n, b%n
-			}
-			next[i].x, next[i].y = of[i].x/2+(of[a].x+of[b].x)/4, of[i].y/2+(of[a].y+of[b].y)/4
-		}
-		of = next
-	}
-	if ring {
-		of = append(of, of[0])
-	}
-	return of
 }
 
 // pathOf returns places as one path.
