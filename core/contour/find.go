@@ -112,7 +112,7 @@ func (f *finder) find(ctx context.Context, workers int) error {
 	}
 	if f.want.Of[Contour] {
 		f.byRow = make([]int32, len(f.edges))
-		for _, t := range f.cut(workers, f.facing, 0) {
+		for _, t := range f.passing(workers, f.facing, 0) {
 			f.contour(t)
 		}
 	}
@@ -138,8 +138,8 @@ func (f *finder) over(workers, n int, do func(i int)) {
 	})
 }
 
-// cut returns the triangles of wanted parts over which values pass a level, in order.
-func (f *finder) cut(workers int, values []float32, level float32) []int32 {
+// passing returns the triangles of wanted parts over which values pass a level, in order.
+func (f *finder) passing(workers int, values []float32, level float32) []int32 {
 	out := make([][]int32, (len(f.geo.Tri)+chunk-1)/chunk)
 	f.over(workers, len(f.geo.Tri), func(t int) {
 		v := f.geo.Tri[t]

@@ -49,7 +49,7 @@ func (f *finder) suggestive(workers int) {
 		})
 	}
 	clear(f.byEdge)
-	for _, t := range f.cut(workers, radial, 0) {
+	for _, t := range f.passing(workers, radial, 0) {
 		m := &f.geo.Models[f.scene.Parts[f.geo.TriPart[t]].Model]
 		v := f.geo.Tri[t]
 		facing := (front[v[0]] + front[v[1]] + front[v[2]]) / 3
