@@ -41,6 +41,7 @@ const (
 	swell             = 1.25       // in the middle of a swelling stroke
 	swellEnds         = 0.3        // at its ends
 	leastWidths       = 3          // strokes that are shorter, in widths, are specks
+	hook              = 8          // how long hooks are at most, in thousandths of the height
 	leastRing         = 5          // and so are rings
 	smoothing         = 0.35       // of a thousandth of the height: how far a place may be smoothed aside
 )
@@ -153,6 +154,9 @@ func (h *drawer) stroke(out []Stroke, run []spot, c *contour.Curve, style Style,
 	}
 	run = append([]spot(nil), run...)
 	ring := c.Closed && !starts && !stops
+	if !ring {
+		run = h.unhooked(run, starts, stops)
+	}
 	h.smooth(run, ring)
 	widest := float32(0)
 	for i := range run {
@@ -186,6 +190,28 @@ func (h *drawer) stroke(out []Stroke, run []spot, c *contour.Curve, style Style,
 		}
 	}
 	return out
+}
+
+// unhooked leaves out the hooks of a run at its ends that are no corners: what turns back within a few thousandths of the
+// height, as contours do where they pass behind themselves.
+func (h *drawer) unhooked(run []spot, starts, stops bool) []spot {
+	turns := func(a, b, c *spot) bool {
+		ux, uy, vx, vy := b.x-a.x, b.y-a.y, c.x-b.x, c.y-b.y
+		return ux*vx+uy*vy < -0.2*vec.Sqrt((ux*ux+uy*uy)*(vx*vx+vy*vy))
+	}
+	long := measure(run)
+	reach := min(hook*h.unit, long/3)
+	from, to := 0, len(run)
+	for i := 1; i+1 < len(run); i++ {
+		switch {
+		case !turns(&run[i-1], &run[i], &run[i+1]):
+		case !starts && run[i].along < reach:
+			from = i
+		case !stops && run[i].along > long-reach && i+1 < to:
+			to = i + 1
+		}
+	}
+	return run[from:to]
 }
 
 // measure says of each place how far along it lies, and returns how long the run is, in pixels.

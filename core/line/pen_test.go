@@ -232,3 +232,38 @@ func TestStrokesGoPastCorners(t *testing.T) {
 	_, none := drawn(t, h, p, 4, curve(h, 4, false, func(t float64) (float64, float64) { return 0.5 + 0.006*t, 0.5 }))
 	assert.Empty(t, none, "a speck")
 }
+
+// A stroke that turns back at its end is drawn without the hook; one that turns at a corner, or farther from its end, stays.
+func TestHooksAreLeftOut(t *testing.T) {
+	const h = 1000
+	bent := func(back float64) contour.Curve { // straight on, and back by so much in parts of the height
+		return curve(h, 400, false, func(t float64) (float64, float64) {
+			x := 0.2 + (0.5+back)*t
+			if x > 0.7 {
+				return 1.4 - x, 0.5 + 0.2*(x-0.7)
+			}
+			return x, 0.5
+		})
+	}
+	p := held(line.Even)
+	below := func(c contour.Curve) (most float32) {
+		_, strokes := drawn(t, h, p, 3, c)
+		for _, s := range strokes {
+			for _, at := range s.Chain {
+				most = max(most, at.Y-500)
+			}
+		}
+		return most
+	}
+	assert.Less(t, below(bent(0.006)), float32(0.5))
+	assert.Greater(t, below(bent(0.1)), float32(15))
+	corner := bent(0.006)
+	for i := range corner.Places {
+		if corner.Places[i].X > 699 {
+			corner.Places[i].Corner = true
+			break
+		}
+	}
+	_, strokes := drawn(t, h, p, 1, corner)
+	assert.Len(t, strokes, 2)
+}

@@ -82,18 +82,36 @@ func TestBordersAreAsWideAsIsAsked(t *testing.T) {
 				assert.InDelta(t, around*wide, sum(cover), 0.05*around*wide+4*wide*wide, "%s, %v, on %d lines", name, rule, h)
 			}
 		}
-		// Evenly thick: across any slant of the disc.
-		cover, scale := settled(t, stagetest.Of(t, disc()), h, 0, 9, line.Edges{Outer: true})
+	}
+}
+
+// Across any slant of a disc its line is as thick, at any size, and at twice the size, reduced, it is the same picture.
+func TestEdgesAreEvenlyThickAtAnySize(t *testing.T) {
+	sc := stagetest.Of(t, disc())
+	var last []float32
+	for _, h := range []int{540, 1080, 2160} {
+		cover, scale := settled(t, sc, h, 0, 9, line.Edges{Outer: true})
 		for _, degrees := range []float64{0, 13, 30, 45, 60, 77} {
 			s, c := math.Sincos(degrees * math.Pi / 180)
 			across := 0.0
-			for k := -200; k <= 200; k++ {
+			for k := -400; k <= 400; k++ {
 				r := scale + float64(k)/10
 				x, y := float64(h)/2+r*c, float64(h)/2-r*s
 				across += float64(cover[int(y)*h+int(x)]) / 10
 			}
-			assert.InEpsilon(t, 9*float64(h)/1000, across, 0.05, "at %v°", degrees)
+			assert.InEpsilon(t, 9*float64(h)/1000, across, 0.05, "%d lines, at %v°", h, degrees)
 		}
+		if last != nil {
+			off, n := 0.0, h/2
+			for y := range n {
+				for x := range n {
+					i := 2*y*h + 2*x
+					off += math.Abs(float64(last[y*n+x] - (cover[i]+cover[i+1]+cover[i+h]+cover[i+h+1])/4))
+				}
+			}
+			assert.Less(t, 255*off/float64(n*n), 2.0, "%d lines", h)
+		}
+		last = cover
 	}
 }
 
