@@ -147,17 +147,22 @@ func (w *welder) find(p vec.V, next int32) (n int32, ok bool) {
 func (m *Mesh) weightsAt(t int32, p vec.V) [2]float32 {
 	v := m.geo.Tri[t]
 	p0 := m.geo.Pos[v[0]]
-	e1, e2, d := m.geo.Pos[v[1]].Sub(p0), m.geo.Pos[v[2]].Sub(p0), p.Sub(p0)
-	g11, g12, g22, h1, h2 := e1.Dot(e1), e1.Dot(e2), e2.Dot(e2), d.Dot(e1), d.Dot(e2)
-	det := g11*g22 - g12*g12
-	if det == 0 {
-		return [2]float32{}
-	}
-	u, w := max(0, (h1*g22-h2*g12)/det), max(0, (h2*g11-h1*g12)/det)
+	u, w, _ := along(m.geo.Pos[v[1]].Sub(p0), m.geo.Pos[v[2]].Sub(p0), p.Sub(p0))
+	u, w = max(0, u), max(0, w)
 	if s := u + w; s > 1 {
 		u, w = u/s, w/s
 	}
 	return [2]float32{u, w}
+}
+
+// along returns how far a direction goes along each of two, as far as it lies in their plane; ok is false where they span none.
+func along(e1, e2, d vec.V) (u, w float32, ok bool) {
+	g11, g12, g22, h1, h2 := e1.Dot(e1), e1.Dot(e2), e2.Dot(e2), d.Dot(e1), d.Dot(e2)
+	det := g11*g22 - g12*g12
+	if det == 0 {
+		return 0, 0, false
+	}
+	return (h1*g22 - h2*g12) / det, (h2*g11 - h1*g12) / det, true
 }
 
 // maxCuts limits how many pairs of triangles are kept that cut each other, and maxTests how many are

@@ -61,12 +61,10 @@ func (f *finder) suggestive(workers int) {
 		e1, e2 := m.Shape.Pos[v[1]-base].Sub(p0), m.Shape.Pos[v[2]-base].Sub(p0)
 		w := towards[v[0]].Add(towards[v[1]]).Add(towards[v[2]]).Unit()
 		// The gradient of the radial curvature along w.
-		g11, g12, g22, h1, h2 := e1.Dot(e1), e1.Dot(e2), e2.Dot(e2), w.Dot(e1), w.Dot(e2)
-		det := g11*g22 - g12*g12
-		if det == 0 {
+		a, b, ok := along(e1, e2, w)
+		if !ok {
 			continue
 		}
-		a, b := (h1*g22-h2*g12)/det, (h2*g11-h1*g12)/det
 		grows := float64(a*(radial[v[1]]-radial[v[0]]) + b*(radial[v[2]]-radial[v[0]]))
 		diagonal := float64(m.Surface.Box.Diagonal())
 		if least := suggestiveLeast / (diagonal * diagonal); grows > least && !math.IsInf(grows, 0) {

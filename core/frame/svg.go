@@ -112,8 +112,11 @@ func pathsOf(s *line.Stroke, unit float32) (out []string) {
 		places[i] = at{p.X, p.Y, s.Ink[i].Width * unit / 2}
 	}
 	ink := s.Ink
-	if !s.Joined && s.Chain.Ring() { // a ring ends where it began
-		places, ink = append(places, places[0]), append(slices.Clone(ink), ink[0])
+	if !s.Joined {
+		ink = evenInk(ink)
+		if s.Chain.Ring() { // a ring ends where it began
+			places, ink = append(places, places[0]), append(ink, ink[0])
+		}
 	}
 	shown := func(i int) bool { return places[i].r > 0 && ink[i].Opacity > 0 }
 	for from := 0; from < len(places); {
@@ -134,6 +137,26 @@ func pathsOf(s *line.Stroke, unit float32) (out []string) {
 			out = append(out, pathOf(places[from:end], ink[(from+to)/2]))
 		}
 		from = to
+	}
+	return out
+}
+
+// evenInk returns ink whose colours are means over some places to either side: in a picture all its positions do that for lines
+// between pixels, whose colour may change from one to the next.
+func evenInk(of []line.Ink) []line.Ink {
+	const reach = 5
+	out := slices.Clone(of)
+	for i := range out {
+		var sum color.C
+		lo, hi := max(0, i-reach), min(len(of), i+reach+1)
+		for _, ink := range of[lo:hi] {
+			for k := range sum {
+				sum[k] += ink.Color[k]
+			}
+		}
+		for k := range sum {
+			out[i].Color[k] = sum[k] / float32(hi-lo)
+		}
 	}
 	return out
 }

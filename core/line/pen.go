@@ -26,24 +26,26 @@ type Style string
 
 // The styles; None draws nothing.
 const (
-	None        Style = "none"
-	Even        Style = "even"     // as wide everywhere
-	Tapered     Style = "tapered"  // thin at both ends
-	Swelling    Style = "swelling" // thick in the middle
-	Sketched    Style = "sketched" // drawn several times, past the ends
-	Brush       Style = "brush"    // thick where it begins, running out
-	Chisel      Style = "chisel"   // thin along its slant, thick across
-	leastNib          = 0.18       // of a chisel's width, along its slant
-	brushRough        = 0.35       // by how much the width of a brush varies
-	finer             = 4          // how much finer the second octave of what wobbles is
-	cornerCos         = 0.6        // see contour
-	bristles          = 60         // how often a brush's width varies in the model's diagonal
-	swell             = 1.25       // in the middle of a swelling stroke
-	swellEnds         = 0.3        // at its ends
-	leastWidths       = 3          // strokes that are shorter, in widths, are specks
-	hook              = 8          // how long hooks are at most, in thousandths of the height
-	leastRing         = 5          // and so are rings
-	smoothing         = 0.35       // of a thousandth of the height: how far a place may be smoothed aside
+	None     Style = "none"
+	Even     Style = "even"     // as wide everywhere
+	Tapered  Style = "tapered"  // thin at both ends
+	Swelling Style = "swelling" // thick in the middle
+	Sketched Style = "sketched" // drawn several times, past the ends
+	Brush    Style = "brush"    // thick where it begins, running out
+	Chisel   Style = "chisel"   // thin along its slant, thick across
+)
+
+const (
+	leastNib   = 0.18 // of a chisel's width, along its slant
+	brushRough = 0.35 // by how much the width of a brush varies
+	bristles   = 60   // how often it does in the model's diagonal
+	swell      = 1.25 // in the middle of a swelling stroke
+	swellEnds  = 0.3  // at its ends
+	finer      = 4    // how much finer the second octave of what wobbles is
+	// Strokes and rings that are shorter, in widths, are specks.
+	leastWidths, leastRing = 3, 5
+	hook                   = 8    // how long hooks are at most, in thousandths of the height
+	smoothing              = 0.35 // of a thousandth of the height: how far a place may be smoothed aside
 )
 
 // Row is one kind of curve and its pen.
