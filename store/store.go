@@ -395,10 +395,14 @@ func (s *Store) Edit(ctx context.Context, id string, edits []project.Edit) (*Sta
 		}
 		outcomes = done
 		now, label, n := time.Now().UnixMilli(), done[0].Label, old.head+1
+		if len(done) == 1 && done[0].Passing && old.Undo == label && old.at == old.head {
+			// One step of undo for all of a run, of which the last counts.
+			n = old.head
+		}
 		st := &State{ID: id, Version: old.Version + 1, Project: p, Undo: label, Binned: old.Binned, at: n, head: n}
 		return st, []statement{
 			{`UPDATE projects SET head = ?, version = version + 1, changed = ?, name = ?, given = ? WHERE id = ? AND version = ?`, []any{n, now, p.Name, string(given), id, old.Version}},
-			{`DELETE FROM revisions WHERE project = ? AND n > ?`, []any{id, old.head}},
+			{`DELETE FROM revisions WHERE project = ? AND n >= ?`, []any{id, n}},
 			{`INSERT INTO revisions (project, n, label, made, doc) VALUES (?, ?, ?, ?, ?)`, []any{id, n, label, now, packed}},
 		}, nil
 	})

@@ -50,9 +50,10 @@ func (o *Order) Check() error {
 	return nil
 }
 
-// Job returns what a renderer needs to draw a project, but for sizes. An older scene
-// lends what is the same; it may be nil.
+// Job returns what a renderer needs to draw a project at its moment, but for sizes. An
+// older scene lends what is the same; it may be nil.
 func Job(p *project.Project, files stage.Files, old *stage.Scene) (picture.Job, error) {
+	p = p.Moment()
 	looks, err := p.Networks()
 	if err != nil {
 		return picture.Job{}, err

@@ -221,9 +221,8 @@ type Time struct {
 
 // At returns the moment that a stage shows.
 func At(t stage.Time) Time {
-	t = t.Filled()
-	phase := t.At / t.Length
-	return Time{Seconds: float32(t.At), Frame: float32(math.Floor(t.At*t.Rate + 1e-9)), Phase: float32(phase - math.Floor(phase))}
+	t = t.Held()
+	return Time{Seconds: float32(t.At), Frame: float32(t.Frame()), Phase: float32(t.Phase())}
 }
 
 // planes returns the batch's part of three attribute arrays.

@@ -42,6 +42,7 @@ type Job struct {
 	Samples int    // positions in a pixel, at least 1
 	Peek    *Peek  // what to show in place of the finished picture, or nil
 	Plate   string // the ink whose plate is shown alone, "" for the print
+	Before  bool   // without the grade
 	Quick   bool   // with one position: soft light may stay grainy, for the sake of speed
 }
 

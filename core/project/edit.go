@@ -53,6 +53,8 @@ type Outcome struct {
 	Label   string // for undo: "moved a stop of Copper bands"
 	Note    string // what the artist should know, "" for nothing
 	Created string // id of what was made
+	// Passing says that of several such edits in a row only the last is worth a step of undo.
+	Passing bool
 	// Several are the ids of the nodes that were made, where there may be more than one.
 	Several []string
 }
@@ -71,8 +73,12 @@ func (p *Project) Apply(e *Edit) (Outcome, error) {
 	}
 	p.remember() // what is there may go with this edit
 	o := Outcome{Label: op.label}
+	before := p.enter()
 	if err := op.apply(p, e, &o); err != nil {
 		return Outcome{}, err
+	}
+	if note := p.leave(before); note != "" && o.Note == "" {
+		o.Note = note
 	}
 	if err := p.Stage.Check(); err != nil {
 		return Outcome{}, err
@@ -246,6 +252,12 @@ func init() {
 		"ink.move":     plain("moved an ink", moveInk),
 		"ink.remove":   plain("removed an ink", removeInk),
 		"time.set":     plain("moved in time", setTime),
+
+		"move.add":       plain("added a move", addMove),
+		"move.set":       plain("changed a move", setMove),
+		"move.remove":    plain("removed a move", removeMove),
+		"move.turntable": plain("put on a turntable", addTurntable),
+		"move.day":       plain("gave the light a day", addDay),
 	}
 }
 

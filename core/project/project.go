@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/move"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/stage"
@@ -31,6 +32,8 @@ type Project struct {
 	Groups   []network.Group `json:"groups,omitempty"`
 	Swatches []Swatch        `json:"swatches,omitempty"`
 	BandSets []BandSet       `json:"bandSets,omitempty"`
+	// Moves are what the project does over its loop; see Moment.
+	Moves []move.Move `json:"moves,omitempty"`
 	// Dismissed are the keys of remarks that the artist does not want to see again.
 	Dismissed []string `json:"dismissed,omitempty"`
 
@@ -130,6 +133,11 @@ func (p *Project) Clone() *Project {
 	q.BandSets, q.Dismissed = slices.Clone(p.BandSets), slices.Clone(p.Dismissed)
 	for i := range q.BandSets {
 		q.BandSets[i].Edges = slices.Clone(q.BandSets[i].Edges)
+	}
+	q.Moves = slices.Clone(p.Moves)
+	for i := range q.Moves {
+		m := &q.Moves[i]
+		m.From, m.To, m.Curve = slices.Clone(m.From), slices.Clone(m.To), slices.Clone(m.Curve)
 	}
 	return &q
 }
@@ -240,7 +248,10 @@ func (p *Project) Settle() error {
 	if _, err := p.Networks(); err != nil {
 		return err
 	}
-	return p.Stage.Settle()
+	if err := p.Stage.Settle(); err != nil {
+		return err
+	}
+	return p.checkMoves()
 }
 
 // own notes an id, which must be one of its own.

@@ -23,7 +23,7 @@ func TestReadRefusesInWords(t *testing.T) {
 	doc := document(t, project.New("p"))
 	for why, data := range map[string]string{
 		"version 9":                              strings.Replace(doc, `"version":1`, `"version":9`, 1),
-		`later version of Mobanta: open it with`: strings.Replace(doc, `"version":1`, `"version":1,"moves":[]`, 1),
+		`later version of Mobanta: open it with`: strings.Replace(doc, `"version":1`, `"version":1,"shelves":[]`, 1),
 		"more than 20000 nodes":                  many(2000, 11),
 		"larger than the 16 MB":                  strings.Repeat(" ", project.MaxBytes+1),
 		"line 2, column 11":                      "{\"version\":1,\n\"name\":\"p\"",
@@ -35,7 +35,7 @@ func TestReadRefusesInWords(t *testing.T) {
 	}
 	_, err := project.Read([]byte(strings.Replace(doc, `"version":1`, `"version":2`, 1)))
 	assert.ErrorIs(t, err, project.ErrLater)
-	_, err = project.Read([]byte(strings.Replace(doc, `"version":1`, `"version":1,"moves":[]`, 1)))
+	_, err = project.Read([]byte(strings.Replace(doc, `"version":1`, `"version":1,"shelves":[]`, 1)))
 	assert.ErrorIs(t, err, project.ErrLater)
 	_, err = project.Read([]byte(many(2000, 10)))
 	assert.NoError(t, err, "as many as there may be")

@@ -271,11 +271,32 @@ func setTime(p *Project, e *Edit, o *Outcome) error {
 	t := &p.Stage.Time
 	switch e.Key {
 	case "at":
+		o.Passing = true
 		return number(e.Value, &t.At)
 	case "length":
 		return number(e.Value, &t.Length)
 	case "rate":
 		return number(e.Value, &t.Rate)
+	case "first":
+		return number(e.Value, &t.First)
+	case "last":
+		return number(e.Value, &t.Last)
+	case "once":
+		on, ok := e.Value.(bool)
+		if !ok {
+			return errors.New("project: a project plays once or round and round")
+		}
+		t.Once = on
+		return nil
+	case "hold":
+		hold := 0.0
+		if err := number(e.Value, &hold); err != nil {
+			return err
+		}
+		if t.Hold = int(hold); float64(t.Hold) != hold {
+			return errors.New("project: frames are held for a whole number of frames")
+		}
+		return nil
 	}
 	return fmt.Errorf("project: time has no %.20q", e.Key)
 }

@@ -116,7 +116,7 @@ func NewScene(s *Stage, files Files, old *Scene) (*Scene, error) {
 		if f, ok := files.(Shaper); ok {
 			steps = f.Steps(m)
 		}
-		if shapes[i], err = shape.Of(surface, steps, s.Time.At); err != nil {
+		if shapes[i], err = shape.Of(surface, steps, s.Time.Held().At); err != nil {
 			return nil, fmt.Errorf("stage: model %.40q: %w", m.Name, err)
 		}
 	}

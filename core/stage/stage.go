@@ -30,41 +30,6 @@ type Stage struct {
 	Suns []Light `json:"suns,omitempty"`
 }
 
-// Time is the moment that is shown, and the loop that it lies in.
-type Time struct {
-	At     float64 `json:"at,omitempty"`     // seconds
-	Length float64 `json:"length,omitempty"` // of the loop, seconds; 0 for DefaultLength
-	Rate   float64 `json:"rate,omitempty"`   // frames a second; 0 for DefaultRate
-}
-
-// What Time's zero values stand for.
-const (
-	DefaultLength = 4
-	DefaultRate   = 12
-)
-
-// Filled returns t with its defaults filled in.
-func (t Time) Filled() Time {
-	if t.Length == 0 {
-		t.Length = DefaultLength
-	}
-	if t.Rate == 0 {
-		t.Rate = DefaultRate
-	}
-	return t
-}
-
-func (t Time) check() error {
-	t = t.Filled()
-	if err := within("time", t.At, 0, 36000); err != nil {
-		return err
-	}
-	if err := within("length of the loop", t.Length, 0.01, 36000); err != nil {
-		return err
-	}
-	return within("frames a second", t.Rate, 0.1, 240)
-}
-
 // Model is a mesh placed on the stage. Exactly one of Solid and File is set.
 type Model struct {
 	ID    string            `json:"id"`
@@ -76,7 +41,18 @@ type Model struct {
 	Scale float32           `json:"scale"` // greater than 0
 	Form  mesh.Form         `json:"form,omitzero"`
 	Looks map[string]string `json:"looks"` // part name → look; a part that is missing takes no look
+	Clip  Clip              `json:"clip,omitzero"`
 }
+
+// Clip is which of its file's animations a model plays, and how.
+type Clip struct {
+	Name   string  `json:"name,omitempty"`   // "" for none: it stands still
+	Speed  float64 `json:"speed,omitempty"`  // 0 for 1
+	Offset float64 `json:"offset,omitempty"` // seconds into the clip at the beginning
+}
+
+// Moves tells whether the model moves by itself.
+func (m *Model) Moves() bool { return m.Clip.Name != "" }
 
 // Matrix returns the map from the model's own space to the stage.
 func (m *Model) Matrix() vec.M { return vec.Place(m.At, m.Turn, m.Scale) }

@@ -25,24 +25,30 @@ import (
 	"mobanta/core/order"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/reel"
 	"mobanta/core/stage"
 	"mobanta/store"
 )
 
 // draw renders what was asked for last until the tab is gone.
 func (s *session) draw() {
+	timer := time.NewTimer(time.Hour)
+	defer timer.Stop()
 	for {
 		select {
 		case <-s.ctx.Done():
 			return
 		case <-s.wake:
+		case <-timer.C:
 		}
+		s.until = time.Hour
 		if err := s.guarded("drawing", s.round); err != nil {
 			s.problem(err)
 			if errors.Is(err, ErrInside) {
 				s.renew()
 			}
 		}
+		timer.Reset(s.until)
 	}
 }
 
@@ -53,6 +59,9 @@ func (s *session) round() error {
 	s.wear = nil
 	s.mu.Unlock()
 	s.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Heard = s.heard.Load() })
+	if plays, err := s.plays(drop != nil || asked); plays {
+		return err
+	}
 	defer s.renderer.Use()()
 	if (drop != nil || asked) && s.drawn.project != nil && !s.renderer.Holds() {
 		// Others needed the room: the picture that is asked about is drawn again.
@@ -99,14 +108,17 @@ func (s *session) renew() {
 // affected returns the panels that show what differs between two states; old
 // may be nil.
 func affected(old, now *store.State) []string {
-	all := []string{"network", "top", "list", "front", "colours", "bench", "stage", "hint", "worn"}
+	all := []string{"network", "top", "list", "front", "colours", "bench", "stage", "hint", "worn", "time"}
 	if old == nil {
 		return all
 	}
 	was := *old.Project
 	was.Stage.Camera = now.Project.Stage.Camera
+	if len(now.Project.Moves) == 0 {
+		was.Stage.Time.At = now.Project.Stage.Time.At // nothing on panels hangs on it
+	}
 	if reflect.DeepEqual(&was, now.Project) {
-		return []string{"top", "stage"} // the camera alone has moved
+		return []string{"top", "stage", "time"} // the camera alone has moved
 	}
 	return all
 }
@@ -118,6 +130,7 @@ type wanted struct {
 	state   *store.State
 	view    said
 	hand    bool
+	scrubs  bool
 	trial   bool
 	tried   []project.Edit // what the hand has done and is not stored
 	seq     uint32
@@ -129,7 +142,7 @@ type wanted struct {
 // snapshot returns what is to be drawn, the hand's changes not made yet; s.mu is
 // held.
 func (s *session) snapshot() wanted {
-	w := wanted{project: s.state.Project, state: s.state, view: s.view, hand: s.hand, trial: len(s.trial) > 0, tried: s.trial, seq: s.seq}
+	w := wanted{project: s.state.Project, state: s.state, view: s.view, hand: s.hand, scrubs: s.scrubs, trial: len(s.trial) > 0, tried: s.trial, seq: s.seq}
 	if s.told != s.state {
 		w.tell, w.panels = true, affected(s.told, s.state)
 		s.told = s.state
@@ -137,8 +150,9 @@ func (s *session) snapshot() wanted {
 	return w
 }
 
-// try makes the hand's changes; nobody waits for that.
+// try makes the hand's changes, and shows the project at its moment; nobody waits for that.
 func (w *wanted) try() {
+	defer func() { w.project = w.project.Moment() }()
 	if len(w.tried) == 0 {
 		return
 	}
@@ -152,11 +166,16 @@ func (w *wanted) try() {
 	w.project = p
 }
 
+// tellStored tells the page what has been stored.
+func (s *session) tellStored(w wanted) {
+	s.tell(map[string]any{"t": "stored", "version": w.state.Version, "undo": w.state.Undo, "redo": w.state.Redo, "panels": w.panels})
+}
+
 func (s *session) picture(ctx context.Context, w wanted) error {
 	defer s.renderer.Use()()
 	defer s.small.Use()()
 	if w.tell {
-		s.tell(map[string]any{"t": "stored", "version": w.state.Version, "undo": w.state.Undo, "redo": w.state.Redo, "panels": w.panels})
+		s.tellStored(w)
 	}
 	if w.err != nil {
 		return w.err
@@ -165,20 +184,21 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if w.tell && large && s.whole {
 		s.rest(ctx, panelTime/2) // of a large network its cards come first, then the picture
 	}
+	kept, key, plays, err := s.ofReel(w)
+	if err != nil {
+		return err
+	}
+	if kept && w.hand {
+		return nil
+	}
 	job, err := frame.Job(w.project, s.studio.Files, s.scene)
 	if err != nil {
 		return err
 	}
 	sc := job.Scene
 	s.scene, w.looks = sc, job.Looks
-	job.W, job.H, job.Samples, job.Plate = w.view.W, w.view.H, samples, w.view.Plate
-	if w.view.Peek != "" {
-		if l := w.project.Look(w.view.Look); l != nil {
-			if at, ok := w.project.Catalogue().At(&l.Network, w.view.Path, network.ParseRef(w.view.Peek)); ok {
-				job.Peek = &picture.Peek{Look: l.ID, Ref: at}
-			}
-		}
-	}
+	w.peek(&job, w.project)
+	job.Samples = samples
 	part := 1.0
 	if !s.whole && !w.hand && large {
 		// A large network takes its time: something is seen at once.
@@ -214,7 +234,14 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			}
 			s.mu.Unlock()
 		}
-		s.frame(res, w, part, left(res, w))
+		if !kept || res.Done {
+			s.frame(res, w, part, left(res, w)) // what has settled already does not flicker
+		}
+		if plays && res.Done && !w.hand && !w.trial && w.view.Other == "" {
+			f := reel.Frame{W: res.W, H: res.H, Pix: make([]byte, 4*res.W*res.H), Passes: res.Passes, Done: true}
+			res.RGBA(f.Pix, res.Bounds())
+			s.reel.Put(key, f)
+		}
 		if !w.hand {
 			s.drawn = w
 			s.answer()
@@ -425,40 +452,52 @@ func (s *session) rest(ctx context.Context, d time.Duration) {
 // frame sends the part of the picture, within clip, that differs from what was
 // sent last.
 func (s *session) frame(res *picture.Result, want wanted, part float64, clip image.Rectangle) {
-	n := 4 * res.W * res.H
 	area := res.Changed()
 	if s.other != want.view.Other { // the two sides change places with the whole
 		s.other, area = want.view.Other, res.Bounds()
 	}
-	if len(s.pix) != n || s.sentW != res.W {
-		s.pix, s.sent, s.sentW, s.whole = make([]byte, n), make([]byte, n), res.W, false
+	if s.fit(res.W, res.H) {
 		area = res.Bounds()
 	}
 	if clip != res.Bounds() {
 		area = clip // one of two renderers: what is dirty to it says nothing of the whole
 	}
 	res.RGBA(s.pix, area)
+	s.sendPix(res.W, res.H, res.Passes, res.Done, want, part, area)
+}
+
+// fit makes room for a picture of a size; it tells whether the last one had another.
+func (s *session) fit(w, h int) bool {
+	n := 4 * w * h
+	if len(s.pix) == n && s.sentW == w {
+		return false
+	}
+	s.pix, s.sent, s.sentW, s.whole = make([]byte, n), make([]byte, n), w, false
+	return true
+}
+
+// sendPix sends what of s.pix differs within area from what was sent last.
+func (s *session) sendPix(W, H, passes int, done bool, want wanted, part float64, area image.Rectangle) {
 	if !s.whole {
-		area, s.whole = res.Bounds(), true
+		area, s.whole = image.Rect(0, 0, W, H), true
 	} else {
-		area = changed(s.sent, s.pix, res.W, area)
+		area = changed(s.sent, s.pix, W, area)
 	}
 	w := area.Dx()
 	const head = 24
 	msg := make([]byte, head, head+4*w*area.Dy())
-	done := byte(0)
-	if res.Done {
-		done = 1
+	msg[0], msg[1], msg[3] = frameMessage, byte(min(255, passes)), byte(math.Round(100*part))
+	if done {
+		msg[2] = 1
 	}
-	msg[0], msg[1], msg[2], msg[3] = frameMessage, byte(min(255, res.Passes)), done, byte(math.Round(100*part))
 	binary.LittleEndian.PutUint32(msg[4:], want.seq)
 	binary.LittleEndian.PutUint32(msg[8:], uint32(want.state.Version))
-	for i, v := range [6]int{res.W, res.H, area.Min.X, area.Min.Y, w, area.Dy()} {
+	for i, v := range [6]int{W, H, area.Min.X, area.Min.Y, w, area.Dy()} {
 		binary.LittleEndian.PutUint16(msg[12+2*i:], uint16(v))
 	}
 	for y := area.Min.Y; y < area.Max.Y; y++ {
-		row := s.pix[4*(y*res.W+area.Min.X) : 4*(y*res.W+area.Max.X)]
-		copy(s.sent[4*(y*res.W+area.Min.X):], row)
+		row := s.pix[4*(y*W+area.Min.X) : 4*(y*W+area.Max.X)]
+		copy(s.sent[4*(y*W+area.Min.X):], row)
 		msg = append(msg, row...)
 	}
 	s.send(websocket.MessageBinary, msg)

@@ -41,6 +41,10 @@ func gesture(st *stage.Stage, a aim, m said) (project.Edit, error) {
 		return camera(map[string]any{"target": list(c.Target.Sub(view.Right.Mul(float32(dx * reach))).Add(view.Up.Mul(float32(dy * reach))))})
 	case "zoom":
 		return camera(map[string]any{"distance": max(stage.Least, min(stage.Far, float64(c.Distance)*math.Exp(dy*2)))})
+	case "time": // X is how far into the loop
+		t := st.Time
+		k := max(0, min(t.Frames()-1, int(m.X*float64(t.Frames()))))
+		return project.Edit{Op: "time.set", Key: "at", Value: t.Start(k)}, nil
 	case "ball", "light":
 		for i := range st.Lights {
 			if st.Lights[i].ID == m.Light {

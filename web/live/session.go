@@ -22,6 +22,7 @@ import (
 	"mobanta/core/order"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/reel"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
 	"mobanta/store"
@@ -44,28 +45,30 @@ const (
 
 // said is a message from the browser.
 type said struct {
-	T     string      `json:"t"` // view, try, drop, hand, point, previews, wear
-	Seq   uint32      `json:"seq"`
-	W     int         `json:"w"`
-	H     int         `json:"h"`
-	Look  string      `json:"look"`
-	Path  string      `json:"path"` // of the group that is open
-	Node  string      `json:"node"`
-	Peek  string      `json:"peek"`  // "node.port", "" for the finished picture
-	Plate string      `json:"plate"` // the ink whose plate is shown alone, "" for the print
-	Other string      `json:"other"` // a look that takes the place of Look on the right-hand side, "" for none
-	Fresh bool        `json:"fresh"` // the page has no card pictures yet
-	Items []tried     `json:"items"` // of previews
-	Edits []wish.Wish `json:"edits"`
-	Tool  string      `json:"tool"`  // turn, pan, zoom, light, ball, edge or ask; of a view: the tool in hand
-	Phase string      `json:"phase"` // of a point: down, move or up
-	Light string      `json:"light"`
-	Mode  string      `json:"mode"` // of the tool light: highlight, shadow, itself
-	X0    float64     `json:"x0"`   // where the hand went down and where it is, in picture heights from the top left corner
-	Y0    float64     `json:"y0"`
-	X     float64     `json:"x"`
-	Y     float64     `json:"y"`
-	Final bool        `json:"final"`
+	T      string      `json:"t"` // view, try, drop, hand, point, previews, wear, play
+	Seq    uint32      `json:"seq"`
+	W      int         `json:"w"`
+	H      int         `json:"h"`
+	Look   string      `json:"look"`
+	Path   string      `json:"path"` // of the group that is open
+	Node   string      `json:"node"`
+	Peek   string      `json:"peek"`  // "node.port", "" for the finished picture
+	Plate  string      `json:"plate"` // the ink whose plate is shown alone, "" for the print
+	Other  string      `json:"other"` // a look that takes the place of Look on the right-hand side, "" for none
+	Fresh  bool        `json:"fresh"` // the page has no card pictures yet
+	Items  []tried     `json:"items"` // of previews
+	Edits  []wish.Wish `json:"edits"`
+	Tool   string      `json:"tool"`  // turn, pan, zoom, light, ball, edge or ask; of a view: the tool in hand
+	Phase  string      `json:"phase"` // of a point: down, move or up
+	Light  string      `json:"light"`
+	Mode   string      `json:"mode"` // of the tool light: highlight, shadow, itself
+	X0     float64     `json:"x0"`   // where the hand went down and where it is, in picture heights from the top left corner
+	Y0     float64     `json:"y0"`
+	X      float64     `json:"x"`
+	Y      float64     `json:"y"`
+	Final  bool        `json:"final"`
+	On     bool        `json:"on"`     // of play
+	Before bool        `json:"before"` // of a view: without the grade
 }
 
 // session is one open tab.
@@ -82,7 +85,8 @@ type session struct {
 	state   *store.State
 	view    said           // the last "view"
 	trial   []project.Edit // what the hand moves, not stored
-	hand    bool           // whether the hand moves the camera or a light
+	hand    bool           // whether the hand moves the camera, a light or the time
+	scrubs  bool           // whether it is the time
 	forHand bool           // whether what is being drawn is for that
 	from    *stage.Stage   // the stage when the hand went down
 	seq     uint32
@@ -95,7 +99,10 @@ type session struct {
 	told    *store.State // what the browser was told of
 	heard   atomic.Int64 // when the tab was last heard of; see order.Rank
 	cancel  context.CancelFunc
-	settles bool // the first picture has been shown: a change may cancel what runs
+	settles bool     // the first picture has been shown: a change may cancel what runs
+	play    *playing // nil while nothing plays
+	makers  sync.WaitGroup
+	reel    *reel.Reel
 
 	// Of the drawing goroutine alone.
 	renderer *picture.Renderer
@@ -124,6 +131,7 @@ type session struct {
 	checked  int64  // the version that was looked through last
 	drawn    wanted // what the last picture was made from
 	grip     *grip
+	until    time.Duration // for how long there is nothing to do
 }
 
 const (
@@ -217,7 +225,7 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 	conn.SetReadLimit(maxMessage)
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	s := &session{studio: t, id: st.ID, conn: conn, request: r, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5}
+	s := &session{studio: t, id: st.ID, conn: conn, request: r, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5, reel: reel.New(t.memory, reelShare)}
 	s.hire()
 	t.hub.add(st.ID, s)
 	defer t.closed(s)
@@ -232,8 +240,13 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 	var wg sync.WaitGroup
 	wg.Go(s.draw)
 	s.listen()
+	s.mu.Lock()
+	s.halt()
+	s.mu.Unlock()
 	cancel()
 	wg.Wait()
+	s.makers.Wait()
+	s.reel.Close()
 	s.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Close() })
 	return nil
 }
@@ -402,6 +415,8 @@ func (s *session) take(m said) error {
 	case "point":
 		s.ask(m)
 		return nil
+	case "play":
+		return s.takePlay(m)
 	default:
 		return nil
 	}
@@ -413,7 +428,7 @@ func (s *session) take(m said) error {
 // the hand lets go.
 func (s *session) move(m said) error {
 	if s.from == nil {
-		from := s.state.Project.Stage
+		from := s.state.Project.Moment().Stage
 		s.from, s.aimed = &from, s.aim
 	}
 	e, err := gesture(s.from, s.aimed, m)
@@ -432,7 +447,7 @@ func (s *session) move(m said) error {
 		s.from = nil
 		return err
 	}
-	s.trial, s.hand = []project.Edit{e}, !m.Final
+	s.trial, s.hand, s.scrubs = []project.Edit{e}, !m.Final, m.Tool == "time"
 	s.touch()
 	if !m.Final {
 		return nil

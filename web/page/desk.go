@@ -50,9 +50,10 @@ type Asked struct {
 
 // Desk returns what the desk of a project shows; store.ErrNotFound if it has no look.
 func (p *Pages) Desk(st *store.State, a Asked) (*Desk, error) {
-	d := &Desk{Title: st.Project.Name, State: st, Project: st.Project, Solids: mesh.Solids, Edges: color.Edges, Cat: st.Project.Catalogue()}
-	if d.Look = st.Project.Look(a.Look); d.Look == nil && len(st.Project.Looks) > 0 {
-		d.Look = &st.Project.Looks[0]
+	now := st.Project.Moment() // what moves is shown as it is at the moment
+	d := &Desk{Title: now.Name, State: st, Project: now, Solids: mesh.Solids, Edges: color.Edges, Cat: now.Catalogue()}
+	if d.Look = now.Look(a.Look); d.Look == nil && len(now.Looks) > 0 {
+		d.Look = &now.Looks[0]
 	}
 	if d.Look == nil {
 		return nil, store.ErrNotFound

@@ -20,7 +20,7 @@ func (c Command) Single() bool {
 	if len(key) > 6 && key[:6] == "Shift " {
 		key = key[6:]
 	}
-	return len([]rune(key)) == 1
+	return len([]rune(key)) == 1 || key == "Space"
 }
 
 // CommandGroup is the commands of one place.
@@ -35,6 +35,11 @@ var commandGroups = []CommandGroup{
 		{"edge", "J", "drag a band edge"}, {"ask", "Q", "ask a pixel why it has its colour"}, {"take", "C", "pick a colour"}, {"frame", "F", "frame the stage"},
 		{"magnify", "'", "magnify the picture about the pointer: 1:1, 4:1, off"},
 		{"picture", "V", "go to the picture"}, {"checks", "H", "checks: what may be a mistake"}, {"save", "Ctrl S", "save the picture as a file"},
+	}},
+	{"Time", []Command{
+		{"play", "Space", "play, again to pause"}, {"stop", "Shift Space", "stop, and back to the first mark"}, {"frame-back", ",", "one frame back"}, {"frame-on", ".", "one frame on"},
+		{"frame-first", "Home", "go to the first mark"}, {"frame-last", "End", "go to the last mark"}, {"mark-first", "(", "put the first mark here"}, {"mark-last", ")", "put the last mark here"},
+		{"loop", "Shift L", "round and round, or once"},
 	}},
 	{"Panels", []Command{
 		{"network", "1", "network"}, {"list", "2", "list"}, {"front", "3", "front"}, {"colours", "4", "colours"}, {"stage", "5", "stage"},
@@ -69,6 +74,8 @@ var fixedKeys = []Command{
 	{"", "arrows in the network", "go from card to card"},
 	{"", "arrows on a band edge", "move it by 0.01, Shift by 0.05; Insert adds a band, Delete removes it"},
 	{"", "Alt and arrows on a row", "move it up or down"},
+	{"", "arrows on the strip of time", "go by frames, Shift by ten"},
+	{"", "arrows on a point of a curve", "move it; Insert adds a point, Delete takes it away"},
 	{"", "Escape while dragging", "let go: nothing has changed"},
 }
 

@@ -1,6 +1,7 @@
 package page
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"html/template"
@@ -11,6 +12,7 @@ import (
 	"mobanta/core/formula"
 	"mobanta/core/layout"
 	"mobanta/core/light"
+	"mobanta/core/move"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/press"
@@ -45,6 +47,8 @@ func number(v any) string {
 	case float64:
 		return node.Short(v)
 	case float32:
+		return node.Short(float64(v))
+	case int:
 		return node.Short(float64(v))
 	}
 	return "0"
@@ -427,6 +431,21 @@ func (p *Pages) functions() template.FuncMap {
 				{"density", "density", "", "Cells in the height of the picture", k.Density, 5, 200, 60},
 				{"angle", "angle", "°", "Of its screen", k.Angle, -90, 90, 45}}
 		},
+		"ways":  func() any { return move.Ways },
+		"holds": func() []string { return []string{"ones", "twos", "threes", "fours"} },
+		"times": func(m *move.Move) int { return cmp.Or(m.Times, 1) },
+		"timesLeast": func(m *move.Move) int {
+			if m.Way == move.Round {
+				return -12
+			}
+			return 1
+		},
+		"timesHelp": func(m *move.Move) string {
+			if m.Way == move.Round {
+				return "How often it goes round; below 0 the other way"
+			}
+			return "How often it does so within its part of the loop"
+		},
 		"lightKinds": func() []light.Kind { return light.Kinds },
 		"lightKind":  project.KindName,
 		"hex":        hex,
@@ -472,7 +491,7 @@ func (p *Pages) functions() template.FuncMap {
 		"counted":      counted,
 		"long":         long,
 		"modules": func() []string {
-			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save", "drag", "keys", "loupe"}
+			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save", "drag", "keys", "loupe", "time"}
 		},
 		"icon":    p.icon,
 		"maxName": func() int { return text.MaxName },

@@ -13,6 +13,7 @@ import { commandFor, showKeys } from "./keys.js";
 import { formulas } from "./formula.js";
 import { closeTrail, showTrail } from "./trail.js";
 import { openSave } from "./save.js";
+import { Time } from "./time.js";
 import { checks, paintChecks, toggleChecks } from "./checks.js";
 
 const $ = (id) => document.getElementById(id);
@@ -371,6 +372,15 @@ const commands = {
   checks: () => toggleChecks(),
   save: () => openSave(picture.size()),
   frame,
+  play: () => time.play(),
+  stop: () => time.stop(),
+  "frame-back": () => time.back(),
+  "frame-on": () => time.forth(),
+  "frame-first": () => time.begin(),
+  "frame-last": () => time.end(),
+  "mark-first": () => time.mark("first"),
+  "mark-last": () => time.mark("last"),
+  loop: () => time.loop(),
   network: () => tab("network"),
   list: () => tab("list"),
   front: () => tab("front"),
@@ -415,7 +425,7 @@ document.addEventListener("keydown", (e) => {
     return commands[id]();
   }
   // The canvas and sliders of the picture and the ramp have keys of their own.
-  if (e.target.closest("#picture,#ball,#ramp,[type=range]")) return;
+  if (e.target.closest("#picture,#ball,#ramp,#scrubber,.curve,[type=range]")) return;
   const a = actionFor(e);
   if (!a || a.id === "choose" || (a.id === "paste" && navigator.clipboard)) return; // the paste event follows
   e.preventDefault();
@@ -486,12 +496,14 @@ const live = new Live(base, {
   stored(m) {
     if (m.version === state.version) return;
     state.version = m.version;
+    time.stored();
     // Where the camera alone has moved, the picture comes first.
     if (m.panels.length > 2) refresh(...m.panels);
     else setTimeout(() => refresh(...m.panels), 200);
   },
   problem: (m) => say(m.error, true),
   doing: (m) => picture.doing(m.text),
+  play: (m) => time.told(m),
   lamps: (m) => picture.lamps(m.list ?? []),
   trail: showTrail,
   checks,
@@ -513,6 +525,7 @@ const live = new Live(base, {
   lost: (is) => ($("lost").hidden = !is),
   again(after) {
     fresh = true;
+    time.set(false);
     if (after) refresh(); // what was asked for while the studio was gone never came
     view();
   },
@@ -521,6 +534,7 @@ const live = new Live(base, {
 const network = new Network();
 const picture = new Picture(live, view);
 const loupe = new Loupe(picture);
+const time = new Time(live, picture);
 const ramp = new Ramps(live);
 scrubbing(live);
 formulas(live);
@@ -536,6 +550,7 @@ document.addEventListener("htmx:after:swap", (e) => {
   if (e.target.id === "network" || e.target.id === "list") network.attach(e.target);
   if (e.target.id === "hint") picture.showLight();
   if (e.target.id === "stage") rim();
+  if (e.target.id === "stage" || e.target.id === "time") time.attach();
   // Where the chosen node is gone, or none was named, the server chose another;
   // it also knows which group is open.
   const on = $("bench-of");
@@ -559,4 +574,4 @@ document.addEventListener("htmx:after:swap", (e) => {
 if ($("net")) network.attach($("network"));
 else refresh("network"); // a large one comes after the page
 
-window.mobanta = { state, live, picture, network, chosen }; // for tests and the curious
+window.mobanta = { state, live, picture, time, network, chosen }; // for tests and the curious

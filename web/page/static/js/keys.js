@@ -14,7 +14,7 @@ const read = () => {
 let mine = read();
 
 /** Whether a key is a letter, a digit or a sign by itself. */
-export const single = (key) => [...key.replace(/^Shift /, "")].length === 1;
+export const single = (key) => [...key.replace(/^Shift /, "").replace(/^Space$/, " ")].length === 1;
 
 /** The key of a command as it is shown; empty for none. */
 export function keyOf(id) {
@@ -40,7 +40,7 @@ addEventListener("storage", (e) => {
 export function nameOf(e) {
   const letter = e.key.length === 1;
   const shift = e.shiftKey && (!letter || e.key.toLowerCase() !== e.key.toUpperCase()); // a sign has its shift in it
-  return (e.ctrlKey || e.metaKey ? "Ctrl " : "") + (shift ? "Shift " : "") + (letter ? e.key.toUpperCase() : e.key);
+  return (e.ctrlKey || e.metaKey ? "Ctrl " : "") + (shift ? "Shift " : "") + (e.key === " " ? "Space" : letter ? e.key.toUpperCase() : e.key);
 }
 
 /** The command that a key stands for, undefined for none. */

@@ -12,6 +12,7 @@ export class Picture {
     this.ballCanvas = document.getElementById("ball");
     this.current = "turn";
     this.frames = 0;
+    this.state = ""; // what the rim says while it plays
     this.fixed = document.getElementById("size");
     const asked = new URLSearchParams(location.search).get("size");
     if (asked && /^\d+x\d+$/.test(asked)) {
@@ -71,7 +72,7 @@ export class Picture {
     const fit = Math.min(1, r.width / (s.w / k), r.height / (s.h / k));
     c.style.width = `${(s.w / k) * fit}px`;
     c.style.height = `${(s.h / k) * fit}px`;
-    document.getElementById("rim-state").textContent = f.done && f.part === 100 ? `settled, ${f.passes} positions` : f.passes > 1 ? `${f.passes} positions` : "first pass";
+    document.getElementById("rim-state").textContent = this.state ? this.state : f.done && f.part === 100 ? `settled, ${f.passes} positions` : f.passes > 1 ? `${f.passes} positions` : "first pass";
     const percent = fit < 0.995 ? ` · ${Math.round(fit * 100)} %` : "";
     document.getElementById("rim-view").textContent = `plain colours · ${s.w} × ${s.h}${percent}`;
     this.shown = { seq: f.seq, version: f.version, passes: f.passes, done: f.done, part: f.part, at: performance.now() };

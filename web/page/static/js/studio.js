@@ -50,7 +50,7 @@ export function unsay() {
   }
 }
 
-const all = ["network", "top", "list", "front", "colours", "bench", "stage", "hint", "worn"];
+const all = ["network", "top", "list", "front", "colours", "bench", "stage", "hint", "worn", "time"];
 const stale = new Set(["list", "front", "colours", "stage"]); // panels that are hidden and not true, or not there yet
 
 /** Fetches panels anew; fields keep their focus, pictures stay. Hidden ones wait until they

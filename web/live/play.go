@@ -1,0 +1,432 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"runtime"
+	"sync"
+	"time"
+
+	"mobanta/core/frame"
+	"mobanta/core/network"
+	"mobanta/core/order"
+	"mobanta/core/picture"
+	"mobanta/core/project"
+	"mobanta/core/reel"
+	"mobanta/core/stage"
+)
+
+// Playing. Frames are drawn ahead, each by one core with a renderer of its own: all of them with one position first,
+// then as well as a picture that has settled. What is shown waits for the frame that is due; so the first round runs as
+// fast as frames come, and later ones at their rate. While the hand moves something, the frame that is due is drawn
+// for it as other pictures are, small and at once.
+
+// reelShare is how much of what all tabs remember the frames of one may take.
+const reelShare = memoryBudget / 2
+
+// missing is for how many frames in a row there must have been no room for frames to be no longer drawn ahead.
+const missing = 3
+
+// playing is a project that plays. Its fields are guarded by the session's mu, but for those of the makers.
+type playing struct {
+	now     wanted // what the frames are of
+	time    stage.Time
+	keys    []reel.Key // of all frames of the loop
+	first   int        // the range that is played
+	end     int
+	at      int         // the frame that is due next
+	due     time.Time   // when
+	showing int         // the frame that is shown
+	shown   []time.Time // when the last ones were
+	making  map[reel.Key]context.CancelFunc
+	stop    context.CancelFunc
+	work    *sync.Cond // of the session's mu: makers wait here
+	missed  int        // frames that there was no room for, in a row
+}
+
+// takePlay follows what the page says of playing; s.mu is held. Where it stopped is stored.
+func (s *session) takePlay(m said) error {
+	if m.On == (s.play != nil) {
+		return nil
+	}
+	if !m.On {
+		e := project.Edit{Op: "time.set", Key: "at", Value: s.play.time.Start(s.play.showing)}
+		s.halt()
+		s.mu.Unlock()
+		defer s.mu.Lock()
+		return s.keep(e)
+	}
+	ctx, stop := context.WithCancel(s.ctx)
+	p := &playing{stop: stop, making: map[reel.Key]context.CancelFunc{}, work: sync.NewCond(&s.mu)}
+	s.play = p
+	for range runtime.GOMAXPROCS(0) {
+		s.makers.Go(func() {
+			r := picture.NewRenderer(1)
+			r.Under(s.studio.memory)
+			defer r.Close()
+			r.Gate, r.Least, r.Keep, r.Results = &s.studio.Gate, order.Previews, false, smallResults
+			if err := s.guarded("a frame", func() error { s.make(ctx, p, r); return nil }); err != nil {
+				s.problem(err)
+			}
+		})
+	}
+	if s.cancel != nil {
+		s.cancel() // nobody waits for the still picture
+	}
+	s.rouse()
+	return nil
+}
+
+// halt stops playing; s.mu is held.
+func (s *session) halt() {
+	p := s.play
+	if p == nil {
+		return
+	}
+	s.play = nil
+	p.stop()
+	p.work.Broadcast()
+	s.dirty = true
+	s.rouse()
+}
+
+// film prepares what is played from what is stored and looked at now; s.mu is held while it is put in place.
+func (s *session) film(p *playing) error {
+	s.mu.Lock()
+	want := s.snapshot()
+	want.trial, want.tried = false, nil
+	same := p.now.state == want.state && p.now.look() == want.look()
+	s.mu.Unlock()
+	if want.tell {
+		s.tellStored(want)
+	}
+	if same {
+		return nil
+	}
+	t := want.project.Stage.Time
+	n := t.Frames()
+	keys := make([]reel.Key, n)
+	held := max(1, t.Hold)
+	still := !frame.Moves(want.project)
+	for k := range keys {
+		if k%held != 0 || still && k > 0 {
+			keys[k] = keys[k-1]
+			continue
+		}
+		var err error
+		if keys[k], err = frame.Stamp(s.moment(want.project, t, k), want.look()); err != nil {
+			return err
+		}
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	begins := p.keys == nil
+	p.now, p.time, p.keys = want, t, keys
+	p.first, p.end = t.Range()
+	if begins {
+		p.at, p.due = t.Frame(), time.Now()
+		if t.Once && p.at == p.end-1 {
+			p.at = p.first
+		}
+		p.showing = p.at
+	}
+	if p.at < p.first || p.at >= p.end {
+		p.at = p.first
+	}
+	there := map[reel.Key]bool{}
+	for _, k := range keys {
+		there[k] = true
+	}
+	for k, cancel := range p.making {
+		if !there[k] {
+			cancel()
+		}
+	}
+	p.missed = 0
+	s.order(p)
+	p.work.Broadcast()
+	return nil
+}
+
+// look returns what of a picture is the view's.
+func (w *wanted) look() frame.View {
+	return frame.View{W: w.view.W, H: w.view.H, Look: w.view.Look, Peek: w.view.Path + "/" + w.view.Peek, Plate: w.view.Plate, Before: w.view.Before}
+}
+
+// moment returns a project at a frame.
+func (s *session) moment(p *project.Project, t stage.Time, k int) *project.Project {
+	q := *p
+	q.Stage.Time.At = t.Start(k)
+	return &q
+}
+
+// order tells the reel what is to come; s.mu is held.
+func (s *session) order(p *playing) {
+	var next []reel.Key
+	n := p.end - p.first
+	for i := range n {
+		next = append(next, p.keys[p.first+(p.at-p.first+i)%n])
+	}
+	s.reel.Want(next)
+}
+
+// next returns a frame that is to be drawn: the first that is not there, or else the first that has not settled. It
+// waits for one; ok is false once playing has stopped. s.mu is held.
+func (s *session) nextFrame(ctx context.Context, p *playing) (k int, draft, ok bool) {
+	for ctx.Err() == nil {
+		if p.keys != nil && p.missed < missing {
+			n := p.end - p.first
+			for _, draft := range [2]bool{true, false} {
+				for i := range n {
+					k := p.first + (p.at-p.first+i)%n
+					if p.making[p.keys[k]] != nil {
+						continue
+					}
+					if _, done, there := s.reel.Has(p.keys[k]); !there && draft || there && !done && !draft {
+						return k, draft, true
+					}
+				}
+			}
+		}
+		p.work.Wait()
+	}
+	return 0, false, false
+}
+
+// make draws frames until playing stops.
+func (s *session) make(ctx context.Context, p *playing, r *picture.Renderer) {
+	var scene *stage.Scene
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for {
+		k, draft, ok := s.nextFrame(ctx, p)
+		if !ok {
+			return
+		}
+		key, want, t := p.keys[k], p.now, p.time
+		c, cancel := context.WithCancel(ctx)
+		p.making[key] = cancel
+		s.mu.Unlock()
+		r.Heard = s.heard.Load()
+		var f reel.Frame
+		var err error
+		scene, f, err = s.drawFrame(c, r, scene, s.moment(want.project, t, k), want, draft)
+		room := true
+		if err == nil {
+			room = s.reel.Put(key, f)
+		}
+		cancel()
+		s.mu.Lock()
+		delete(p.making, key)
+		if err != nil && c.Err() == nil {
+			s.halt()
+			s.mu.Unlock()
+			s.problem(err)
+			s.tell(map[string]any{"t": "play", "on": false})
+			s.mu.Lock()
+			return
+		}
+		if room {
+			p.missed = 0
+		} else {
+			p.missed++ // there is no more room: what comes is drawn when it is due
+		}
+		p.work.Broadcast()
+		s.rouse()
+	}
+}
+
+// drawFrame draws one frame.
+func (s *session) drawFrame(ctx context.Context, r *picture.Renderer, old *stage.Scene, p *project.Project, w wanted, draft bool) (*stage.Scene, reel.Frame, error) {
+	var f reel.Frame
+	job, err := frame.Job(p, s.studio.Files, old)
+	if err != nil {
+		return old, f, err
+	}
+	w.peek(&job, p)
+	job.Samples = samples
+	if draft {
+		job.Samples, job.Quick = 1, true
+	}
+	err = r.Render(ctx, job, func(res *picture.Result) {
+		if res.Done {
+			f = reel.Frame{W: res.W, H: res.H, Passes: res.Passes, Done: !draft, Pix: make([]byte, 4*res.W*res.H)}
+			res.RGBA(f.Pix, res.Bounds())
+		}
+	})
+	if err == nil && f.Pix == nil {
+		err = context.Canceled
+	}
+	return job.Scene, f, err
+}
+
+// peek puts what the view shows into a job.
+func (w *wanted) peek(job *picture.Job, p *project.Project) {
+	job.W, job.H, job.Plate, job.Before = w.view.W, w.view.H, w.view.Plate, w.view.Before
+	if w.view.Peek == "" {
+		return
+	}
+	if l := p.Look(w.view.Look); l != nil {
+		if at, ok := p.Catalogue().At(&l.Network, w.view.Path, network.ParseRef(w.view.Peek)); ok {
+			job.Peek = &picture.Peek{Look: l.ID, Ref: at}
+		}
+	}
+}
+
+// plays shows what is due while the project plays; it tells whether it does. Questions and looks that are dropped stop it:
+// they are about a picture that stands still.
+func (s *session) plays(asked bool) (bool, error) {
+	s.mu.Lock()
+	p := s.play
+	if p == nil || s.view.W == 0 {
+		s.mu.Unlock()
+		return false, nil
+	}
+	if asked {
+		err := s.takePlay(said{})
+		s.mu.Unlock()
+		s.tell(map[string]any{"t": "play", "on": false})
+		return false, err
+	}
+	s.mu.Unlock()
+	err := s.turn(p)
+	if err != nil {
+		s.mu.Lock()
+		s.halt()
+		s.mu.Unlock()
+		s.tell(map[string]any{"t": "play", "on": false})
+	}
+	return true, err
+}
+
+// turn shows what is due of a project that plays.
+func (s *session) turn(p *playing) error {
+	s.mu.Lock()
+	fresh := s.dirty // the hand has moved, or something was stored
+	s.dirty = false
+	s.mu.Unlock()
+	if err := s.film(p); err != nil {
+		return err
+	}
+	s.mu.Lock()
+	hand := len(s.trial) > 0 || s.view.Other != ""
+	early := time.Until(p.due)
+	if early > 0 && !(hand && fresh) {
+		s.mu.Unlock()
+		s.until = early
+		return nil
+	}
+	k := p.at
+	if early > 0 {
+		k = p.showing
+	}
+	_, done, there := s.reel.Has(p.keys[k])
+	atOnce := hand || !there && p.missed >= missing
+	if !there && !atOnce {
+		s.mu.Unlock()
+		return nil // its maker says when it is there
+	}
+	want := p.now
+	if atOnce {
+		want = s.snapshot()
+	}
+	over := early <= 0 && s.forth(p)
+	s.mu.Unlock()
+	if atOnce {
+		if err := s.atOnce(want, p.time, k); err != nil && !errors.Is(err, context.Canceled) {
+			return err
+		}
+	} else if f, ok := s.reel.Get(p.keys[k], nil); ok {
+		s.fit(f.W, f.H)
+		s.pix = f.Pix
+		s.sendPix(f.W, f.H, f.Passes, done, want, 1, image.Rect(0, 0, f.W, f.H))
+	}
+	s.tellPlay(p, k)
+	s.until = max(0, time.Until(p.due))
+	if !over {
+		return nil
+	}
+	s.mu.Lock()
+	err := s.takePlay(said{})
+	s.mu.Unlock()
+	s.tell(map[string]any{"t": "play", "on": false})
+	return err
+}
+
+// forth goes on to the next frame, which is due a step after this one was or, where this one was late, from now on; it
+// tells whether the end has been reached of what plays once. s.mu is held.
+func (s *session) forth(p *playing) (over bool) {
+	step := time.Duration(float64(time.Second) / p.time.Filled().Rate)
+	if p.due = p.due.Add(step); time.Until(p.due) < 0 {
+		p.due = time.Now().Add(step)
+	}
+	p.showing = p.at
+	if p.at++; p.at >= p.end {
+		if p.at = p.first; p.time.Once {
+			return true
+		}
+	}
+	s.order(p)
+	p.work.Broadcast()
+	return false
+}
+
+// ofReel shows a still picture that is there as a frame already; plays tells whether it could be one, under key.
+func (s *session) ofReel(w wanted) (kept bool, key reel.Key, plays bool, err error) {
+	if w.view.Other != "" || w.trial && !w.scrubs || !frame.Moves(w.project) {
+		return false, key, false, nil
+	}
+	if key, err = frame.Stamp(w.project, w.look()); err != nil {
+		return false, key, false, err
+	}
+	if _, done, ok := s.reel.Has(key); !ok || !done && !w.hand {
+		return false, key, true, nil
+	}
+	f, ok := s.reel.Get(key, nil)
+	if ok {
+		s.fit(f.W, f.H)
+		s.pix = f.Pix
+		s.sendPix(f.W, f.H, f.Passes, f.Done, w, 1, image.Rect(0, 0, f.W, f.H))
+	}
+	return ok, key, true, nil
+}
+
+// atOnce draws a frame as while the hand moves.
+func (s *session) atOnce(want wanted, t stage.Time, k int) error {
+	want.project = s.moment(want.project, t, k)
+	want.hand, want.tell = true, false
+	want.try()
+	ctx, cancel := context.WithCancel(s.ctx)
+	defer cancel()
+	s.mu.Lock()
+	s.cancel = cancel
+	s.mu.Unlock()
+	return s.picture(ctx, want)
+}
+
+// tellPlay tells the page where playing is and how fast it goes.
+func (s *session) tellPlay(p *playing, k int) {
+	now := time.Now()
+	p.shown = append(p.shown, now)
+	if len(p.shown) > 24 {
+		p.shown = p.shown[1:]
+	}
+	rate := 0.0
+	if n := len(p.shown) - 1; n > 0 {
+		rate = float64(n) / now.Sub(p.shown[0]).Seconds()
+	}
+	there, settled := 0, 0
+	for i := p.first; i < p.end; i++ {
+		_, done, ok := s.reel.Has(p.keys[i])
+		if ok {
+			there++
+		}
+		if done {
+			settled++
+		}
+	}
+	s.tell(map[string]any{"t": "play", "on": true, "frame": k, "at": p.time.Start(k), "of": p.end - p.first, "there": there, "settled": settled,
+		"rate": fmt.Sprintf("%.1f", rate), "want": p.time.Filled().Rate, "mb": s.reel.Size() >> 20})
+}
