@@ -7,7 +7,6 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/parallel"
-	"mobanta/core/stage"
 )
 
 // Film is a picture in the making: row by row from the top, red, green, blue and cover
@@ -19,6 +18,15 @@ type Film struct {
 	Delta     []float32 // what further positions add to Passes times Base; nil at first
 	Ink       []float32 // of lines, summed over InkPasses positions; nil for none
 	InkPasses int
+	Shine     []float32 // of looks that glow: how much of each pixel, summed over Passes positions; nil where all or none do
+}
+
+// Glows returns how much of pixel i is of looks that glow.
+func (f *Film) Glows(i int) float32 {
+	if f.Shine == nil {
+		return 1
+	}
+	return f.Shine[i] / float32(f.Passes)
 }
 
 // Bounds returns the whole picture's rectangle.
@@ -105,18 +113,34 @@ func (c Chain) Reach() (sum int) {
 	return sum
 }
 
+// Far is implemented by stages that know the whole film, so that what they do to a tile hangs on more than what lies
+// within Reach.
+type Far interface {
+	// Far tells how many pixels away a change of the film shows.
+	Far() int
+}
+
 // Spread returns where the developed picture may change if the film does within area.
 func (c Chain) Spread(area, bounds image.Rectangle) image.Rectangle {
 	if area.Empty() {
 		return area
 	}
-	return area.Inset(-c.Reach()).Intersect(bounds)
+	reach := c.Reach()
+	for _, s := range c {
+		if f, ok := s.(Far); ok {
+			reach += f.Far()
+		}
+	}
+	return area.Inset(-reach).Intersect(bounds)
 }
 
 // Tile develops an area of a film.
 func (c Chain) Tile(f *Film, area image.Rectangle) *Tile {
 	area = area.Intersect(f.Bounds())
-	t := &Tile{Rect: c.Spread(area, f.Bounds())}
+	t := &Tile{Rect: area}
+	if !area.Empty() {
+		t.Rect = area.Inset(-c.Reach()).Intersect(f.Bounds())
+	}
 	w := t.Rect.Dx()
 	t.Pix = make([]float32, 4*w*t.Rect.Dy())
 	for y := t.Rect.Min.Y; y < t.Rect.Max.Y; y++ {
@@ -174,30 +198,4 @@ func (c Chain) Each(film *Film, area image.Rectangle, workers int, f func(y int,
 			f(y, t.row(y))
 		}
 	})
-}
-
-// Backdrop is the stage that lays what shows where there is no model under the picture.
-type Backdrop struct{ stage.Backdrop }
-
-// Name implements Stage.
-func (Backdrop) Name() string { return "backdrop" }
-
-// Reach implements Stage.
-func (Backdrop) Reach() int { return 0 }
-
-// Apply implements Stage.
-func (b Backdrop) Apply(t *Tile) {
-	if b.None {
-		return
-	}
-	c := b.Color
-	for p := 0; p < len(t.Pix); p += 4 {
-		v := t.Pix[p : p+4 : p+4]
-		if v[3] >= 1 {
-			v[3] = 1
-			continue
-		}
-		rest := 1 - max(0, v[3])
-		v[0], v[1], v[2], v[3] = v[0]+c[0]*rest, v[1]+c[1]*rest, v[2]+c[2]*rest, 1
-	}
 }

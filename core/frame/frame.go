@@ -58,7 +58,8 @@ func Job(p *project.Project, files stage.Files, old *stage.Scene) (picture.Job, 
 	if err != nil {
 		return picture.Job{}, err
 	}
-	sc, err := Scene(&p.Stage, files, looks, old)
+	st, looks := floored(&p.Stage, looks)
+	sc, err := Scene(st, files, looks, old)
 	if err != nil {
 		return picture.Job{}, err
 	}

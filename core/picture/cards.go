@@ -8,6 +8,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
+	"mobanta/core/film"
 	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -81,7 +82,7 @@ func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h in
 	for _, want := range wants {
 		if want.Finish {
 			pic := CardPicture{Name: want.Name, Pix: make([]byte, 4*w*h)}
-			r.shrink(pic.Pix, w, h, t.crop, func(p int) (color.C, float32) { return r.result.under.At(&r.result.Film, p) }) // before it is printed
+			r.shrink(pic.Pix, w, h, t.crop, func(p int) (color.C, float32) { return film.Chain{r.result.under}.At(&r.result.Film, p) }) // before it is printed
 			out = append(out, pic)
 			continue
 		}
@@ -284,7 +285,7 @@ func (r *Renderer) Small(w, h int) *image.NRGBA {
 		cut := (b.Dy() - b.Dx()*h/w) / 2
 		b.Min.Y, b.Max.Y = cut, b.Max.Y-cut
 	}
-	r.shrink(img.Pix, w, h, b, r.result.developed())
+	r.shrink(img.Pix, w, h, b, r.result.all())
 	return img
 }
 
@@ -331,7 +332,7 @@ func (r *Renderer) PartAt(u, v float64) (part stage.Part, ok bool) {
 		return part, false
 	}
 	t := r.seen.Tri[y*r.job.W+x]
-	if t < 0 {
+	if t < 0 || r.job.Scene.Parts[r.job.Scene.TriPart[t]].Look == stage.FloorID {
 		return part, false
 	}
 	return r.job.Scene.Parts[r.job.Scene.TriPart[t]], true

@@ -88,7 +88,7 @@ func (r *Renderer) shed(most int) (size int, ok bool) {
 
 // Size returns how many bytes the renderer remembers.
 func (r *Renderer) Size() int {
-	sum := 4 * (len(r.result.Base) + len(r.result.Delta) + len(r.sampleAt))
+	sum := 4 * (len(r.result.Base) + len(r.result.Delta) + len(r.result.Shine) + len(r.sampleAt))
 	if r.sheet != nil {
 		sum += 4 * len(r.sheet.Pix)
 	}

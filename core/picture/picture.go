@@ -91,15 +91,15 @@ type Renderer struct {
 	moment    *eval.Moment
 	serial    int // counts the sets of samples that there have been
 
-	result     Result
-	unshown    image.Rectangle // what has changed since the last picture that was shown
-	lineKey    eval.Key
-	sheet      *line.Sheet                // nil for no lines
-	curves     map[string][]contour.Curve // as the eye sees them; see curvesOf
-	drawn      [][]line.Stroke            // by layer, those that are the same at all positions
-	still      bool                       // whether all lines are
-	printing   film.Press                 // how the picture is printed
-	printingOf string
+	result  Result
+	unshown image.Rectangle // what has changed since the last picture that was shown
+	lineKey eval.Key
+	sheet   *line.Sheet                // nil for no lines
+	curves  map[string][]contour.Curve // as the eye sees them; see curvesOf
+	drawn   [][]line.Stroke            // by layer, those that are the same at all positions
+	still   bool                       // whether all lines are
+	after   film.Chain                 // what is done to the picture once it is drawn, but for the glow
+	afterOf string
 }
 
 // group is the parts that wear one look, and its samples in the first pass.
@@ -151,7 +151,7 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	defer r.work()()
 	defer r.settleAccount()
 	job.Samples = max(1, min(MaxSamples, job.Samples))
-	show = r.outside(show)
+	show = r.developed(r.outside(show))
 	ctx, leave := r.enter(ctx, job.urgency())
 	defer func() { leave() }()
 	if err := r.prepare(ctx, job); err != nil {
@@ -161,7 +161,7 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	if same, err := r.settled(); err != nil {
 		return err
 	} else if same {
-		// Nothing has changed: what has settled stays, and does not flicker.
+		// Nothing has changed, but for what is done to it afterwards: what has settled stays, and does not flicker.
 		r.result.Dirty = r.unshown
 		r.unshown = image.Rectangle{}
 		show(&r.result)
@@ -281,7 +281,7 @@ func (r *Renderer) outside(show func(*Result)) func(*Result) {
 // asks for.
 func (r *Renderer) settled() (bool, error) {
 	res := &r.result
-	if !res.Done || res.Base == nil || res.W != r.job.W || res.H != r.job.H || res.Passes != r.job.Samples || res.Backdrop != r.backdrop() || res.printed != r.printed() ||
+	if !res.Done || res.Base == nil || res.W != r.job.W || res.H != r.job.H || res.Passes != r.job.Samples || res.under != r.backdrop() || res.shining != r.shining() ||
 		res.Ink != nil && res.InkPasses != res.Passes && !r.still || r.unshown != (image.Rectangle{}) {
 		return false, nil
 	}
@@ -291,41 +291,6 @@ func (r *Renderer) settled() (bool, error) {
 		}
 	}
 	return true, nil
-}
-
-// backdrop returns what shows where there is no model.
-func (r *Renderer) backdrop() stage.Backdrop {
-	if r.job.Peek != nil && r.job.Peek.Raw {
-		return stage.Backdrop{None: true}
-	}
-	return r.job.Scene.Stage.Backdrop
-}
-
-// printed names how the picture is printed, "" for not at all. A node's own result is not.
-func (r *Renderer) printed() string {
-	p := &r.job.Scene.Stage.Press
-	if !p.On || r.job.Peek != nil {
-		return ""
-	}
-	return fmt.Sprintf("%d %q %+v", r.job.H, r.job.Plate, *p)
-}
-
-// press returns the stage that prints the picture; ok is false where it is not printed.
-func (r *Renderer) press() (stage film.Press, ok bool) {
-	key := r.printed()
-	if key == "" {
-		return stage, false
-	}
-	if r.printing.Ready == nil || r.printingOf != key {
-		p := &r.job.Scene.Stage.Press
-		r.printing, r.printingOf = film.Press{Ready: p.Ready(r.job.H), Lines: r.job.H}, key
-		for i, k := range r.printing.Inks() {
-			if k.ID == r.job.Plate {
-				r.printing.Plate = i + 1
-			}
-		}
-	}
-	return r.printing, true
 }
 
 // prepare makes ready what the job shares with those before it.
@@ -546,12 +511,10 @@ func (r *Renderer) first(ctx context.Context) error {
 	old := r.result
 	res := &r.result
 	n := r.job.W * r.job.H
-	*res = Result{Film: film.Film{W: r.job.W, H: r.job.H, Base: old.Base, Passes: 1, Ink: old.Ink, InkPasses: old.InkPasses}, Backdrop: r.backdrop(), workers: r.Workers}
-	res.under = film.Chain{film.Backdrop{Backdrop: res.Backdrop}}
-	res.chain, res.printed = res.under, r.printed()
-	if p, ok := r.press(); ok {
-		res.chain = append(slices.Clone(res.under), p)
-	}
+	under := r.backdrop()
+	*res = Result{Film: film.Film{W: r.job.W, H: r.job.H, Base: old.Base, Passes: 1, Ink: old.Ink, InkPasses: old.InkPasses}, Backdrop: under.Backdrop, under: under, workers: r.Workers,
+		chain: old.chain, developed: old.developed, shining: r.shining()}
+	r.shine(r.seen)
 	if len(res.Base) != 4*n {
 		res.Base = make([]float32, 4*n)
 		for i := range r.groups {
@@ -559,7 +522,7 @@ func (r *Renderer) first(ctx context.Context) error {
 		}
 		old.Base = nil
 	}
-	if old.Base == nil || old.Delta != nil || old.Backdrop != res.Backdrop || old.printed != res.printed {
+	if old.Base == nil || old.Delta != nil || old.under != res.under || old.shining != res.shining {
 		res.Dirty = res.Bounds()
 		r.unshown = res.Dirty
 	}
@@ -688,6 +651,7 @@ func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers 
 	if err != nil {
 		return err
 	}
+	r.shine(vis)
 	res, first, parts := &r.result, r.seen, r.job.Scene.TriPart
 	keep := func(p int32) bool {
 		if fine != nil && fine[p] {

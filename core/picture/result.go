@@ -19,10 +19,11 @@ type Result struct {
 	// Dirty is where the picture may differ from what the same renderer showed last.
 	Dirty image.Rectangle
 
-	under   film.Chain // before it is printed
-	chain   film.Chain
-	printed string // how it is printed
-	workers int
+	under     film.Backdrop // of the pixels; Backdrop is what the artist set
+	chain     film.Chain
+	developed string // what is done to it once it is drawn
+	shining   string // the looks that it says the share of
+	workers   int
 }
 
 // At returns the linear colour and the cover of pixel i, row by row from the top, as
@@ -30,9 +31,9 @@ type Result struct {
 // otherwise.
 func (r *Result) At(i int) (c color.C, a float32) { return r.chain.At(&r.Film, i) }
 
-// developed returns At for many pixels: a print is made as a whole, not pixel by pixel.
-func (r *Result) developed() func(i int) (color.C, float32) {
-	if len(r.chain) == len(r.under) {
+// all returns At for many pixels: a print, and a glow, are made as a whole, not pixel by pixel.
+func (r *Result) all() func(i int) (color.C, float32) {
+	if len(r.chain) == 1 {
 		return r.At
 	}
 	pix := make([]float32, 4*r.W*r.H)
@@ -45,18 +46,24 @@ func (r *Result) Changed() image.Rectangle { return r.chain.Spread(r.Dirty, r.Bo
 
 // Plates returns the inks that the picture is printed with, none if it is not.
 func (r *Result) Plates() []*press.Ink {
-	if len(r.chain) == len(r.under) {
-		return nil
+	if p, ok := r.press(); ok {
+		return p.Inks()
 	}
-	return r.chain[len(r.chain)-1].(film.Press).Inks()
+	return nil
+}
+
+// press returns the stage that prints, the last of the chain.
+func (r *Result) press() (film.Press, bool) {
+	p, ok := r.chain[len(r.chain)-1].(film.Press)
+	return p, ok
 }
 
 // Plate returns how much of each pixel plate k covers, from 0 to 255.
 func (r *Result) Plate(k int) *image.Gray {
-	p := r.chain[len(r.chain)-1].(film.Press)
+	p, _ := r.press()
 	p.Plate = k + 1
 	out := image.NewGray(r.Bounds())
-	append(slices.Clone(r.under), p).Each(&r.Film, r.Bounds(), r.workers, func(y int, row []float32) {
+	append(slices.Clone(r.chain[:len(r.chain)-1]), p).Each(&r.Film, r.Bounds(), r.workers, func(y int, row []float32) {
 		for x := range r.W {
 			out.Pix[y*out.Stride+x] = uint8(255*max(0, min(1, 1-row[4*x])) + 0.5)
 		}
@@ -64,7 +71,7 @@ func (r *Result) Plate(k int) *image.Gray {
 	return out
 }
 
-// RGBA writes the picture as 8-bit sRGB in the plain view, four bytes a pixel,
+// RGBA writes the picture as 8-bit sRGB as it is viewed, four bytes a pixel,
 // not premultiplied; len(dst) == 4·W·H. Only the pixels of area are written.
 func (r *Result) RGBA(dst []byte, area image.Rectangle) {
 	r.chain.RGBA(&r.Film, dst, area, r.workers)
@@ -75,8 +82,12 @@ func (r *Result) WritePNG(w io.Writer, bits int) error {
 	return r.chain.WritePNG(&r.Film, w, bits, r.workers)
 }
 
-// WritePFM writes the linear values as a colour Portable FloatMap; see film.Chain.
-func (r *Result) WritePFM(w io.Writer) error { return r.chain.WritePFM(&r.Film, w) }
+// WritePFM writes the linear values as a colour Portable FloatMap; see film.Chain. A
+// shoulder is for the eye alone: it is left out.
+func (r *Result) WritePFM(w io.Writer) error {
+	bare := slices.DeleteFunc(slices.Clone(r.chain), func(s film.Stage) bool { return s.Name() == film.ShoulderName })
+	return bare.WritePFM(&r.Film, w)
+}
 
 // shown returns the bytes of a pixel.
 func (r *Result) shown(x, y int) [4]byte {
@@ -88,7 +99,7 @@ func (r *Result) shown(x, y int) [4]byte {
 func (r *Result) mask(f *film.Film) []bool {
 	n := r.W * r.H
 	code := make([]byte, 4*n)
-	r.under.RGBA(f, code, r.Bounds(), r.workers)
+	film.Chain{r.under}.RGBA(f, code, r.Bounds(), r.workers)
 	const threshold = 6
 	differ := func(i, j int) bool {
 		for k := range 4 {

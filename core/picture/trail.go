@@ -55,7 +55,11 @@ func (r *Renderer) sampleOf(u, v float64) (g *group, x, y int, err error) {
 	if t < 0 {
 		return nil, x, y, nil
 	}
-	return &r.groups[r.groupOf[r.job.Scene.TriPart[t]]], x, y, nil
+	g = &r.groups[r.groupOf[r.job.Scene.TriPart[t]]]
+	if g.look == stage.FloorID { // it is of the backdrop
+		return nil, x, y, nil
+	}
+	return g, x, y, nil
 }
 
 // Trail returns how the pixel at a place came to its colour.
@@ -72,7 +76,10 @@ func (r *Renderer) Trail(ctx context.Context, u, v float64) (*Trail, error) {
 		t.Passes = 1
 	}
 	if g == nil {
-		t.Finish, t.Cover = r.result.Backdrop.Color, 0
+		t.Cover = 0
+		if t.Finish = r.result.Backdrop.Color; !r.result.Backdrop.None {
+			t.Finish = r.result.under.Under(x, y)
+		}
 		return t, nil
 	}
 	t.Part = r.job.Scene.Parts[r.job.Scene.TriPart[r.seen.Tri[p]]]

@@ -246,6 +246,9 @@ func init() {
 		"camera.set":   plain("moved the camera", setCamera),
 		"camera.frame": plain("framed the stage", frame),
 		"backdrop.set": plain("changed the backdrop", setBackdrop),
+		"glow.set":     plain("changed the glow", setGlow),
+		"grade.set":    plain("changed the grade", setGrade),
+		"view.set":     plain("changed the view", setView),
 		"press.set":    plain("changed the press", setPress),
 		"ink.add":      plain("added an ink", addInk),
 		"ink.set":      plain("changed an ink", setInk),
@@ -297,6 +300,8 @@ func (e *Edit) NeedsBox() bool {
 		return e.Kind == floor
 	case "light.set":
 		return e.Key == "kind"
+	case "backdrop.set":
+		return e.Key == "floor"
 	}
 	return false
 }
@@ -373,6 +378,12 @@ func removeLook(p *Project, e *Edit, o *Outcome) error {
 		return errors.New("project: a project keeps at least one look")
 	}
 	p.Looks = slices.DeleteFunc(p.Looks, func(l Look) bool { return l.ID == e.Look })
+	if g := &p.Stage.Glow; slices.Contains(g.Looks, e.Look) {
+		if g.Looks = slices.DeleteFunc(slices.Clone(g.Looks), func(id string) bool { return id == e.Look }); len(g.Looks) == 0 {
+			g.Looks, g.On = nil, false // not the whole picture instead
+			o.Note = "Nothing glows any more. "
+		}
+	}
 	heir, moved := p.Looks[0], 0
 	for i := range p.Stage.Models {
 		for part, look := range p.Stage.Models[i].Looks {
@@ -383,7 +394,7 @@ func removeLook(p *Project, e *Edit, o *Outcome) error {
 		}
 	}
 	if moved > 0 {
-		o.Note = fmt.Sprintf("%d parts that wore it now wear %s.", moved, heir.Name)
+		o.Note += fmt.Sprintf("%d parts that wore it now wear %s.", moved, heir.Name)
 	}
 	return nil
 }

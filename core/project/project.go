@@ -117,6 +117,8 @@ func (p *Project) Clone() *Project {
 		q.Stage.Models[i].Looks = looks
 	}
 	q.Stage.Press = p.Stage.Press.Clone()
+	q.Stage.Glow.Looks = slices.Clone(p.Stage.Glow.Looks)
+	q.Stage.Grade.Strip = slices.Clone(p.Stage.Grade.Strip)
 	q.Stage.Lights = slices.Clone(p.Stage.Lights)
 	for i := range q.Stage.Lights {
 		q.Stage.Lights[i].Parts = slices.Clone(p.Stage.Lights[i].Parts)
@@ -337,13 +339,16 @@ func (p *Project) Locate(look, flat string) (l Located, ok bool) {
 }
 
 // Pictures returns the hashes of all pictures that the project shows, each once:
-// those of its looks and groups, and those of its skies.
+// those of its looks and groups, of its skies, and of its backdrop.
 func (p *Project) Pictures() []string {
 	out := network.Pictures(p.Catalogue(), p.networks()...)
 	for i := range p.Stage.Lights {
 		if h := p.Stage.Lights[i].Picture; h != "" && !slices.Contains(out, h) {
 			out = append(out, h)
 		}
+	}
+	if h := p.Stage.Backdrop.Picture; h != "" && !slices.Contains(out, h) {
+		out = append(out, h)
 	}
 	return out
 }

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"mobanta/core/color"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/stage"
@@ -246,25 +245,6 @@ func frame(p *Project, e *Edit, o *Outcome) error {
 	}
 	p.Stage.Camera = p.Stage.Camera.Frame(*e.Box, e.Aspect)
 	return nil
-}
-
-func setBackdrop(p *Project, e *Edit, o *Outcome) error {
-	switch e.Key {
-	case "color":
-		c, err := color.FromAny(e.Value)
-		if err == nil {
-			p.Stage.Backdrop.Color = c
-		}
-		return err
-	case "none":
-		on, ok := e.Value.(bool)
-		if !ok {
-			return errors.New("project: transparent is on or off")
-		}
-		p.Stage.Backdrop.None = on
-		return nil
-	}
-	return fmt.Errorf("project: a backdrop has no %.20q", e.Key)
 }
 
 func setTime(p *Project, e *Edit, o *Outcome) error {

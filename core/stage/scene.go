@@ -251,7 +251,9 @@ func newGeometry(s *Stage, shapes []*shape.Shape) *Geometry {
 		for v, p := range sh.Pos {
 			p = m.Point(p)
 			g.Pos = append(g.Pos, p)
-			g.Box = g.Box.Grow(p)
+			if s.Models[i].ID != FloorID { // which is not what is looked at
+				g.Box = g.Box.Grow(p)
+			}
 			g.Normal = append(g.Normal, m.Normal(sh.Normal[v]).Unit())
 		}
 		for t, tri := range l.Tri {

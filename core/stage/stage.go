@@ -7,6 +7,7 @@ import (
 	"math"
 
 	"mobanta/core/color"
+	"mobanta/core/finish"
 	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/press"
@@ -22,6 +23,10 @@ type Stage struct {
 	Backdrop Backdrop `json:"backdrop"`
 	Time     Time     `json:"time,omitzero"`
 
+	// What is done to the picture once all is drawn, in this order; see package finish.
+	Glow  finish.Glow  `json:"glow,omitzero"`
+	Grade finish.Grade `json:"grade,omitzero"`
+	View  finish.View  `json:"view,omitempty"`
 	// Press is how the picture is printed, once all else has been done.
 	Press press.Press `json:"press,omitzero"`
 
@@ -67,12 +72,6 @@ type Camera struct {
 	Ortho     bool    `json:"ortho,omitempty"`
 }
 
-// Backdrop is what shows where there is no model.
-type Backdrop struct {
-	Color color.C `json:"color"`
-	None  bool    `json:"none,omitempty"` // transparent
-}
-
 // Limits on a stage.
 const (
 	MaxModels   = 200
@@ -108,6 +107,7 @@ func (s *Stage) Settle() error {
 		if m.Name, err = text.Label(m.Name); err != nil {
 			return fmt.Errorf("stage: model %d: %w", i+1, err)
 		}
+		m.Clip.Name = text.Line(m.Clip.Name)
 		looks := make(map[string]string, len(m.Looks))
 		for part, look := range m.Looks {
 			looks[text.Line(part)] = look
@@ -131,8 +131,10 @@ func (s *Stage) Check() error {
 	if len(s.Lights) > MaxLights {
 		return fmt.Errorf("stage: at most %d lights, not %d", MaxLights, len(s.Lights))
 	}
-	if err := s.Press.Check(); err != nil {
-		return fmt.Errorf("stage: %w", err)
+	for _, err := range [...]error{s.Glow.Check(), s.Grade.Check(), s.View.Check(), s.Press.Check(), s.Backdrop.check()} {
+		if err != nil {
+			return fmt.Errorf("stage: %w", err)
+		}
 	}
 	ids := map[string]bool{}
 	for i := range s.Models {

@@ -674,7 +674,7 @@ func (s *session) drawBall(w wanted) {
 	st := w.project.Stage
 	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": w.view.Look}}}
 	st.Camera = stage.Camera{Azimuth: st.Camera.Azimuth, Elevation: st.Camera.Elevation, Distance: 4, Angle: 29.5, Ortho: true}
-	st.Backdrop.None, st.Press.On = true, false
+	st.Backdrop.None, st.Press.On, st.Glow.On = true, false, false
 	sc, err := frame.Scene(&st, ballFiles{s.studio.Files}, w.looks, s.ballAt)
 	if err != nil {
 		return

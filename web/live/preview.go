@@ -67,7 +67,7 @@ func (s *session) preview(item tried, base *project.Project, view said) ([]byte,
 			created = o.Created
 		}
 	}
-	p.Stage.Press.On = false // it is too small for that
+	p.Stage.Press.On, p.Stage.Glow.On = false, false // it is too small for that
 	job, err := frame.Job(p, s.studio.Files, s.smallAt)
 	if err != nil {
 		return nil, err

@@ -431,9 +431,24 @@ func (p *Pages) functions() template.FuncMap {
 				{"density", "density", "", "Cells in the height of the picture", k.Density, 5, 200, 60},
 				{"angle", "angle", "°", "Of its screen", k.Angle, -90, 90, 45}}
 		},
-		"ways":  func() any { return move.Ways },
-		"holds": func() []string { return []string{"ones", "twos", "threes", "fours"} },
-		"times": func(m *move.Move) int { return cmp.Or(m.Times, 1) },
+		"backdropFrom": func(b stage.Backdrop) string {
+			return map[stage.Course]string{stage.Flat: "colour", stage.Upward: "bottom", stage.Round: "middle"}[b.Course]
+		},
+		"backdropTo": func(b stage.Backdrop) string {
+			return map[stage.Course]string{stage.Upward: "top", stage.Round: "rim"}[b.Course]
+		},
+		"white": func(c color.C) color.C {
+			if c == (color.C{}) {
+				return color.C{1, 1, 1}
+			}
+			return c
+		},
+		"gradeNumbers": gradeNumbers,
+		"gradeCurves":  gradeCurves,
+		"stripText":    stripText,
+		"ways":         func() any { return move.Ways },
+		"holds":        func() []string { return []string{"ones", "twos", "threes", "fours"} },
+		"times":        func(m *move.Move) int { return cmp.Or(m.Times, 1) },
 		"timesLeast": func(m *move.Move) int {
 			if m.Way == move.Round {
 				return -12

@@ -89,8 +89,17 @@ function rim() {
   const range = network.ranges.get(state.peek);
   const values = range && (range[0] || range[1]) ? `, ${network.round(range[0])} to ${network.round(range[1])}` : "";
   $("rim-what").textContent = state.peek ? `Peek: ${title}, ${port}${values}` : state.plate ? `Plate: ${document.querySelector(`[data-plate="${CSS.escape(state.plate)}"]`)?.dataset.name ?? state.plate}` : "Finish";
+  if (state.before && !state.peek) $("rim-what").textContent = "Before the grade";
+  for (const el of document.querySelectorAll("[data-before]")) el.setAttribute("aria-pressed", state.before);
   for (const el of document.querySelectorAll("[data-plate]")) el.setAttribute("aria-pressed", state.plate === el.dataset.plate);
   for (const el of document.querySelectorAll("[data-peek]")) el.setAttribute("aria-pressed", state.peek.startsWith(`${el.dataset.peek}.`));
+}
+
+/** Shows the picture before its grade, or with it again. */
+function ungraded() {
+  state.before = !state.before;
+  rim();
+  view();
 }
 
 let fresh = true; // whether card pictures are wanted anew
@@ -98,7 +107,7 @@ let fresh = true; // whether card pictures are wanted anew
 /** Tells the server what this page looks at. */
 function view() {
   if (!picture) return;
-  live.view({ ...picture.size(), look: state.look, path: state.path, node: state.node, peek: state.peek, plate: state.plate, other: state.other, tool: picture.current, fresh });
+  live.view({ ...picture.size(), look: state.look, path: state.path, node: state.node, peek: state.peek, plate: state.plate, before: state.before, other: state.other, tool: picture.current, fresh });
   fresh = false;
 }
 
@@ -211,7 +220,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-save],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-save],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear],[data-before]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el, e.shiftKey);
@@ -226,6 +235,7 @@ document.addEventListener("click", async (e) => {
     rim();
     view();
   }
+  else if ("before" in d) ungraded();
   else if (d.light) takeLight(d.light);
   else if (d.pick) openPicker(d.pick);
   else if (d.act) {
@@ -381,6 +391,7 @@ const commands = {
   "mark-first": () => time.mark("first"),
   "mark-last": () => time.mark("last"),
   loop: () => time.loop(),
+  ungraded: () => ungraded(),
   network: () => tab("network"),
   list: () => tab("list"),
   front: () => tab("front"),

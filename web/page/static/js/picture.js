@@ -74,7 +74,7 @@ export class Picture {
     c.style.height = `${(s.h / k) * fit}px`;
     document.getElementById("rim-state").textContent = this.state ? this.state : f.done && f.part === 100 ? `settled, ${f.passes} positions` : f.passes > 1 ? `${f.passes} positions` : "first pass";
     const percent = fit < 0.995 ? ` · ${Math.round(fit * 100)} %` : "";
-    document.getElementById("rim-view").textContent = `plain colours · ${s.w} × ${s.h}${percent}`;
+    document.getElementById("rim-view").textContent = `${document.getElementById("view-says")?.textContent ?? "plain colours"} · ${s.w} × ${s.h}${percent}`;
     this.shown = { seq: f.seq, version: f.version, passes: f.passes, done: f.done, part: f.part, at: performance.now() };
     if (this.placed?.length) this.showLamps();
     this.onframe?.(this.shown);

@@ -14,6 +14,7 @@ export const state = {
   light: body.dataset.inHand,
   peek: "", // "node.port"
   plate: "", // the ink whose plate is shown alone
+  before: false, // whether the picture is shown before its grade
   other: "", // the look that is compared with
   was: "", // the look that was open before
   version: Number(body.dataset.version),
