@@ -62,10 +62,13 @@ func (m *Mesh) Surface(f Form) (*Surface, error) {
 		}
 		m = &bare
 	}
-	m, taken := m.Subdivide(f.Steps, f.Creases, crease)
-	s, err := NewSurface(m, crease)
+	fine, taken := m.Subdivide(f.Steps, f.Creases, crease)
+	s, err := NewSurface(fine, crease)
 	if err == nil {
 		s.Steps = taken
+		if taken > 0 && m.Motion != nil {
+			s.rough = &rough{m, m.halves(f.Creases, crease), taken, len(m.Corners) == 3*len(m.FaceEnd)}
+		}
 	}
 	return s, err
 }

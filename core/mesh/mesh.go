@@ -7,6 +7,7 @@ import (
 	"fmt"
 
 	"mobanta/core/color"
+	"mobanta/core/motion"
 	"mobanta/core/vec"
 )
 
@@ -31,6 +32,8 @@ type Mesh struct {
 	// as the file has them; nil if nothing. Where PaintEncoded the colours are sRGB.
 	Paint        [][4]float32
 	PaintEncoded bool
+	// Motion is how the positions move, as the file has it; nil for not at all.
+	Motion *motion.Motion
 }
 
 // Corner is one corner of a face; UV and Normal are -1 where there is none.

@@ -35,6 +35,20 @@ func (s *Surface) Keep(key string, make func() (any, error)) (any, error) {
 	return made, nil
 }
 
+// Always returns what was made of the surface under a key before, or makes it: what hangs on the surface alone is kept
+// as long as the surface itself.
+func (s *Surface) Always(key string, make func() any) any {
+	s.keeping.Lock()
+	defer s.keeping.Unlock()
+	if s.always == nil {
+		s.always = map[string]any{}
+	}
+	if s.always[key] == nil {
+		s.always[key] = make()
+	}
+	return s.always[key]
+}
+
 // welded returns for each vertex the first vertex that stood at its place at rest.
 func (s *Surface) welded() []int32 {
 	s.weldOnce.Do(func() { s.weld = weld(s.Pos) })
@@ -64,31 +78,81 @@ func (s *Surface) Together(pos []vec.V) []vec.V {
 	return out
 }
 
+// Stand returns the places of the vertices when the positions of the mesh as its file has it are elsewhere: before it is
+// subdivided. It returns nil for positions of another mesh.
+func (s *Surface) Stand(pos []vec.V) []vec.V {
+	if s.rough != nil {
+		if len(pos) != len(s.rough.mesh.Positions) {
+			return nil
+		}
+		pos = s.rough.at(pos)
+	}
+	if len(pos) != len(s.Mesh.Positions) {
+		return nil
+	}
+	out := make([]vec.V, len(s.of))
+	for v, p := range s.of {
+		out[v] = pos[p]
+	}
+	return out
+}
+
+// Positions returns how many positions Stand takes.
+func (s *Surface) Positions() int {
+	if s.rough != nil {
+		return len(s.rough.mesh.Positions)
+	}
+	return len(s.Mesh.Positions)
+}
+
+// smoothed returns for each vertex the number of those that it is smooth together with, also across seams, and how many
+// numbers there are: they stand at one place and share a normal at rest.
+func (s *Surface) smoothed() ([]int32, int32) {
+	weld := s.welded()
+	s.joinOnce.Do(func() {
+		type at struct {
+			weld   int32
+			normal vec.V
+		}
+		seen := make(map[at]int32, len(weld))
+		s.join = make([]int32, len(weld))
+		for v := range s.join {
+			k := at{weld[v], s.Normal[v]}
+			n, ok := seen[k]
+			if !ok {
+				n = int32(len(seen))
+				seen[k] = n
+			}
+			s.join[v] = n
+		}
+		s.joins = int32(len(seen))
+	})
+	return s.join, s.joins
+}
+
 // NormalsAt returns the normals of the vertices once they stand at other places. What
 // was smooth at rest is smooth, also across seams; what was a crease is one. Where
 // nothing can be said a normal stays as it was.
 func (s *Surface) NormalsAt(pos []vec.V) []vec.V {
-	type at struct {
-		weld   int32
-		normal vec.V
-	}
-	weld := s.welded()
-	sum := make(map[at]vec.V, len(pos))
-	key := func(v int32) at { return at{weld[v], s.Normal[v]} } // vertices that were smooth together share a normal
+	join, n := s.smoothed()
+	sum := make([]vec.V, n)
 	for _, t := range s.Tri {
+		var e [3]vec.V // its sides, from each corner to the next
 		for k := range 3 {
-			a, b, c := pos[t[k]], pos[t[(k+1)%3]], pos[t[(k+2)%3]]
-			u, v := b.Sub(a).Unit(), c.Sub(a).Unit()
-			n := u.Cross(v)
-			if l := n.Len(); l > 0 { // weighted by the angle at the corner (Thürmer and Wüthrich 1998)
-				key := key(t[k])
-				sum[key] = sum[key].Add(n.Mul(angle(u, v) / l))
-			}
+			e[k] = pos[t[(k+1)%3]].Sub(pos[t[k]]).Unit()
+		}
+		n := pos[t[1]].Sub(pos[t[0]]).Cross(pos[t[2]].Sub(pos[t[0]])).Unit()
+		if n == (vec.V{}) {
+			continue
+		}
+		for k := range 3 { // weighted by the angle at the corner (Thürmer and Wüthrich 1998)
+			at := join[t[k]]
+			sum[at] = sum[at].Add(n.Mul(angle(e[k], e[(k+2)%3].Mul(-1))))
 		}
 	}
 	out := make([]vec.V, len(pos))
 	for i := range pos {
-		if out[i] = sum[key(int32(i))].Unit(); out[i] == (vec.V{}) {
+		if out[i] = sum[join[i]].Unit(); out[i] == (vec.V{}) {
 			out[i] = s.Normal[i]
 		}
 	}

@@ -95,15 +95,41 @@ func (m *Mesh) Subdivide(steps int, creases Creases, degrees float64) (*Mesh, in
 	if taken == 0 {
 		return m, 0
 	}
-	h := m.halves(creases, degrees)
-	for range taken {
+	out := m.halves(creases, degrees).subdivided(m, taken, tris)
+	out.Motion = m.Motion
+	return out, taken
+}
+
+// subdivided returns the mesh after so many steps, with the parts of m.
+func (h *halves) subdivided(m *Mesh, steps int, tris bool) *Mesh {
+	for range steps {
 		if tris {
 			h = h.loop()
 		} else {
 			h = h.catmullClark()
 		}
 	}
-	return h.mesh(m, tris), taken
+	return h.mesh(m, tris)
+}
+
+// rough is a mesh before it is subdivided, so that it can be again once its positions are elsewhere: what is a crease is
+// what was one at rest, so the positions that come out are the same ones.
+type rough struct {
+	mesh   *Mesh
+	halves *halves
+	steps  int
+	tris   bool
+}
+
+// at returns the positions of the subdivided mesh when those of the rough one are elsewhere.
+func (r *rough) at(pos []vec.V) []vec.V {
+	h := *r.halves
+	h.pos = make([]place, len(pos))
+	for i, p := range pos {
+		h.pos[i] = place{float64(p[0]), float64(p[1]), float64(p[2])}
+	}
+	h.uv, h.paint = nil, nil
+	return h.subdivided(r.mesh, r.steps, r.tris).Positions
 }
 
 // halves returns the mesh as half edges.

@@ -18,6 +18,8 @@ type Surface struct {
 	TriFace  []int32      // the face each triangle comes from
 	TriPart  []int32      // the part each triangle belongs to
 	Steps    int          // how often it was subdivided
+	of       []int32      // per vertex, the position of Mesh that it stands at
+	rough    *rough       // what it was before it was subdivided; nil if it was not
 	Box      vec.Box
 	PartBox  []vec.Box // per part
 	topology *topology
@@ -28,8 +30,12 @@ type Surface struct {
 
 	weldOnce sync.Once
 	weld     []int32
+	joinOnce sync.Once
+	join     []int32 // see smoothed
+	joins    int32
 	keeping  sync.Mutex
 	kept     []kept // the last asked for first
+	always   map[string]any
 }
 
 // NewSurface makes m ready. Faces whose file brought no normals are smoothed
@@ -68,7 +74,7 @@ func NewSurface(m *Mesh, creaseDegrees float64) (*Surface, error) {
 		v := int32(len(s.Pos))
 		chain, uvOf = append(chain, first[corner.Pos]), append(uvOf, corner.UV)
 		first[corner.Pos] = v
-		s.Pos = append(s.Pos, m.Positions[corner.Pos])
+		s.Pos, s.of = append(s.Pos, m.Positions[corner.Pos]), append(s.of, corner.Pos)
 		s.Normal = append(s.Normal, n)
 		if len(m.Paint) > 0 {
 			s.Paint = append(s.Paint, m.Paint[corner.Pos])

@@ -5,7 +5,6 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
-	"math"
 	"strings"
 
 	"github.com/qmuntal/gltf"
@@ -45,10 +44,13 @@ type gltfReader struct {
 	notes   notes
 	pics    pictures
 	work    *work
+	raw     raw
+	moves   *moving     // nil where nothing moves
+	skinAt  map[int]int // skin of the file → of what moves
 }
 
 func readGLTF(w *work, format string, data []byte, open Open) (*Model, error) {
-	r := &gltfReader{open: open, buffers: map[int][]byte{}, left: maxSideFiles, skins: map[int][]vec.M{}, m: &mesh.Mesh{}, work: w}
+	r := &gltfReader{open: open, buffers: map[int][]byte{}, left: maxSideFiles, skins: map[int][]vec.M{}, skinAt: map[int]int{}, m: &mesh.Mesh{}, work: w}
 	js := data
 	if format == "glb" {
 		var err error
@@ -72,6 +74,9 @@ func readGLTF(w *work, format string, data []byte, open Open) (*Model, error) {
 	}
 	if len(r.m.FaceEnd) == 0 {
 		return nil, fmt.Errorf("meshfile: the glTF scene has no triangles")
+	}
+	if err := r.clips(); err != nil {
+		return nil, err
 	}
 	return &Model{Format: format, Mesh: r.m, Notes: r.notes.list, Pictures: r.pics.list}, nil
 }
@@ -130,6 +135,7 @@ type raw struct {
 		Scale       []float64 `json:"scale"`
 		Translation []float64 `json:"translation"`
 	} `json:"nodes"`
+	Animations []rawAnimation `json:"animations"`
 }
 
 // check returns what of it is nothing that glTF 2.0 knows, or nil.
@@ -194,6 +200,7 @@ func (r *gltfReader) parse(data []byte) error {
 	if err := head.check(); err != nil {
 		return err
 	}
+	r.raw = head
 	r.doc = new(gltf.Document)
 	if err := strict.Loose(data, r.doc); err != nil {
 		return fmt.Errorf("meshfile: the glTF file is damaged: %w", err)
@@ -268,8 +275,9 @@ func (r *gltfReader) place() error {
 		}
 	}
 	seen := make([]bool, len(nodes))
-	var walk func(list []int, parent vec.M, depth int) error
-	walk = func(list []int, parent vec.M, depth int) error {
+	var order, parents []int
+	var walk func(list []int, of int, parent vec.M, depth int) error
+	walk = func(list []int, of int, parent vec.M, depth int) error {
 		for _, i := range list {
 			if i < 0 || i >= len(nodes) {
 				return fmt.Errorf("meshfile: node %d of %d does not exist", i, len(nodes))
@@ -286,18 +294,20 @@ func (r *gltfReader) place() error {
 				return fmt.Errorf("meshfile: node %d (%.40q) has no usable place", i, nodes[i].Name)
 			}
 			r.world[i] = m
-			if err := walk(nodes[i].Children, m, depth+1); err != nil {
+			order, parents = append(order, i), append(parents, of)
+			if err := walk(nodes[i].Children, i, m, depth+1); err != nil {
 				return err
 			}
 		}
 		return nil
 	}
-	if err := walk(roots, vec.Identity(), 0); err != nil {
+	if err := walk(roots, -1, vec.Identity(), 0); err != nil {
 		return err
 	}
 	if len(roots) == 0 && len(nodes) > 0 {
 		return errors.New("meshfile: the nodes form a circle: each is a child of another")
 	}
+	r.movingNodes(order, parents)
 	return nil
 }
 
@@ -371,7 +381,7 @@ func (r *gltfReader) node(i int, n *gltf.Node) error {
 			}
 		}
 		before := len(r.m.Parts)
-		if err := r.primitive(p, r.names.unique(name, "Part"), c, r.world[i], joints, weights); err != nil {
+		if err := r.primitive(p, i, n.Skin, r.names.unique(name, "Part"), c, r.world[i], joints, weights); err != nil {
 			return fmt.Errorf("primitive %d: %w", k, err)
 		}
 		if _, laid := p.Attributes[gltf.TEXCOORD_0]; laid && p.Material != nil && len(r.m.Parts) > before {
@@ -414,291 +424,4 @@ func (r *gltfReader) picture(mat *gltf.Material, part string) {
 		}
 		return r.beside(img.URI)
 	})
-}
-
-// skin returns, for each joint, the map from the mesh at bind pose to the
-// world with the skeleton as the file's nodes hold it.
-func (r *gltfReader) skin(index int) ([]vec.M, error) {
-	if index < 0 || index >= len(r.doc.Skins) {
-		return nil, fmt.Errorf("skin %d of %d does not exist", index, len(r.doc.Skins))
-	}
-	if out, ok := r.skins[index]; ok {
-		return out, nil
-	}
-	s := r.doc.Skins[index]
-	if err := r.work.spend(16 * len(s.Joints)); err != nil {
-		return nil, fmt.Errorf("skin %d: %w", index, err)
-	}
-	var inverse []float32
-	if s.InverseBindMatrices != nil {
-		var err error
-		if inverse, err = r.floats(*s.InverseBindMatrices, 16); err != nil {
-			return nil, fmt.Errorf("skin %d: %w", index, err)
-		}
-		if len(inverse) < 16*len(s.Joints) {
-			return nil, fmt.Errorf("skin %d has %d joints but %d bind matrices", index, len(s.Joints), len(inverse)/16)
-		}
-	}
-	out := make([]vec.M, len(s.Joints))
-	for k, j := range s.Joints {
-		if j < 0 || j >= len(r.world) {
-			return nil, fmt.Errorf("skin %d: joint %d of %d nodes does not exist", index, j, len(r.world))
-		}
-		out[k] = r.world[j]
-		if inverse != nil {
-			out[k] = matrix([16]float32(inverse[16*k : 16*k+16])).Then(out[k])
-		}
-	}
-	r.skins[index] = out
-	return out, nil
-}
-
-func (r *gltfReader) primitive(p *gltf.Primitive, name string, c color.C, world vec.M, joints []vec.M, weights []float64) error {
-	index, ok := p.Attributes[gltf.POSITION]
-	if !ok {
-		r.notes.add("%s has no positions and was left out.", name)
-		return nil
-	}
-	pos, err := r.vectors(index)
-	if err != nil {
-		return fmt.Errorf("positions: %w", err)
-	}
-	if len(r.m.Parts) >= maxParts {
-		return fmt.Errorf("the model has more than %d parts", maxParts)
-	}
-	if err := room(r.m, len(pos), len(pos), len(pos), 0); err != nil {
-		return fmt.Errorf("the model is too large: %w", err)
-	}
-	var normals []vec.V
-	if i, ok := p.Attributes[gltf.NORMAL]; ok {
-		if normals, err = r.vectors(i); err == nil && len(normals) != len(pos) {
-			err = fmt.Errorf("there are %d for %d positions", len(normals), len(pos))
-		}
-		if err != nil {
-			return fmt.Errorf("normals: %w", err)
-		}
-	}
-	var uv []float32
-	if i, ok := p.Attributes[gltf.TEXCOORD_0]; ok {
-		if uv, err = r.floats(i, 2); err == nil && len(uv) != 2*len(pos) {
-			err = fmt.Errorf("there are %d for %d positions", len(uv)/2, len(pos))
-		}
-		if err != nil {
-			return fmt.Errorf("texture coordinates: %w", err)
-		}
-	}
-	paint, err := r.paint(p, len(pos))
-	if err != nil {
-		return fmt.Errorf("painted colours: %w", err)
-	}
-	if err := r.morph(p, pos, normals, weights); err != nil {
-		return fmt.Errorf("morph targets: %w", err)
-	}
-	if joints != nil {
-		if err := r.pose(p, pos, normals, joints); err != nil {
-			return fmt.Errorf("skin: %w", err)
-		}
-		world = vec.Identity()
-	}
-	indices, err := r.indices(p, len(pos))
-	if err != nil {
-		return fmt.Errorf("indices: %w", err)
-	}
-	m := r.m
-	if m.Triangles()+len(indices)/3 > mesh.MaxTriangles {
-		return fmt.Errorf("the model has more than %d triangles", mesh.MaxTriangles)
-	}
-	if err := r.work.spend(len(pos) + len(indices)); err != nil {
-		return err
-	}
-	p0, u0, n0 := int32(len(m.Positions)), int32(len(m.UVs)), int32(len(m.Normals))
-	for _, v := range pos {
-		m.Positions = append(m.Positions, world.Point(v))
-	}
-	if paint != nil || len(m.Paint) > 0 {
-		m.PaintUpTo(int(p0))
-		m.Paint = append(m.Paint, paint...)
-		m.PaintUpTo(len(m.Positions))
-	}
-	for _, v := range normals {
-		m.Normals = append(m.Normals, world.Normal(v).Unit())
-	}
-	for i := 0; i+1 < len(uv); i += 2 {
-		m.UVs = append(m.UVs, [2]float32{uv[i], 1 - uv[i+1]})
-	}
-	part := m.AddPart(name, c)
-	mirrored := world.Det() < 0
-	for i := 0; i+2 < len(indices); i += 3 {
-		var f [3]mesh.Corner
-		for k := range f {
-			v := indices[i+k]
-			f[k] = mesh.Corner{Pos: p0 + v, UV: -1, Normal: -1}
-			if uv != nil {
-				f[k].UV = u0 + v
-			}
-			if normals != nil {
-				f[k].Normal = n0 + v
-			}
-		}
-		if mirrored {
-			f[1], f[2] = f[2], f[1]
-		}
-		m.AddFace(part, f[:]...)
-	}
-	return nil
-}
-
-// paint returns the colours at n positions, nil if there are none.
-func (r *gltfReader) paint(p *gltf.Primitive, n int) ([][4]float32, error) {
-	i, ok := p.Attributes[gltf.COLOR_0]
-	if !ok {
-		return nil, nil
-	}
-	a, err := r.accessor(i)
-	if err != nil {
-		return nil, err
-	}
-	size := 3
-	if a.Type == gltf.AccessorVec4 {
-		size = 4
-	}
-	f, err := r.floats(i, size)
-	if err != nil {
-		return nil, err
-	}
-	if len(f) != size*n {
-		return nil, fmt.Errorf("there are %d for %d positions", len(f)/size, n)
-	}
-	out := make([][4]float32, n)
-	for k := range out {
-		out[k] = [4]float32{1, 1, 1, 1}
-		for c := range size {
-			if v := f[size*k+c]; v == v {
-				out[k][c] = max(0, min(1, v))
-			}
-		}
-	}
-	return out, nil
-}
-
-func (r *gltfReader) morph(p *gltf.Primitive, pos, normals []vec.V, weights []float64) error {
-	for k, w := range weights {
-		if w == 0 || k >= len(p.Targets) {
-			continue
-		}
-		for name, list := range map[string][]vec.V{gltf.POSITION: pos, gltf.NORMAL: normals} {
-			i, ok := p.Targets[k][name]
-			if !ok || list == nil {
-				continue
-			}
-			d, err := r.vectors(i)
-			if err != nil {
-				return err
-			}
-			if len(d) != len(list) {
-				return fmt.Errorf("target %d has %d values for %d", k, len(d), len(list))
-			}
-			for j := range d {
-				list[j] = list[j].Add(d[j].Mul(float32(w)))
-			}
-		}
-	}
-	return nil
-}
-
-func (r *gltfReader) pose(p *gltf.Primitive, pos, normals []vec.V, joints []vec.M) error {
-	ji, ok1 := p.Attributes[gltf.JOINTS_0]
-	wi, ok2 := p.Attributes[gltf.WEIGHTS_0]
-	if !ok1 || !ok2 {
-		return nil
-	}
-	js, err := r.floats(ji, 4)
-	if err != nil {
-		return err
-	}
-	ws, err := r.floats(wi, 4)
-	if err != nil {
-		return err
-	}
-	if len(js) != 4*len(pos) || len(ws) != 4*len(pos) {
-		return fmt.Errorf("%d joints and %d weights for %d positions", len(js)/4, len(ws)/4, len(pos))
-	}
-	for i := range pos {
-		var m vec.M
-		var sum float32
-		for k := 4 * i; k < 4*i+4; k++ {
-			w := ws[k]
-			if w == 0 {
-				continue
-			}
-			if !(js[k] >= 0 && js[k] < float32(len(joints))) {
-				return fmt.Errorf("position %d hangs on joint %v of %d", i, js[k], len(joints))
-			}
-			j := joints[int(js[k])]
-			m.X, m.Y = m.X.Add(j.X.Mul(w)), m.Y.Add(j.Y.Mul(w))
-			m.Z, m.O = m.Z.Add(j.Z.Mul(w)), m.O.Add(j.O.Mul(w))
-			sum += w
-		}
-		if sum == 0 {
-			continue
-		}
-		pos[i] = m.Point(pos[i]).Mul(1 / sum)
-		if normals != nil {
-			normals[i] = m.Normal(normals[i]).Unit()
-		}
-	}
-	return nil
-}
-
-// indices returns the corners of the triangles, three by three.
-func (r *gltfReader) indices(p *gltf.Primitive, n int) ([]int32, error) {
-	var raw []int32
-	if p.Indices == nil {
-		raw = make([]int32, n)
-		for i := range raw {
-			raw[i] = int32(i)
-		}
-	} else {
-		v, err := r.accessor(*p.Indices)
-		if err != nil {
-			return nil, err
-		}
-		if v.Type != gltf.AccessorScalar || v.ComponentType == gltf.ComponentFloat {
-			return nil, fmt.Errorf("accessor %d does not hold indices", *p.Indices)
-		}
-		if err := r.fits(v, *p.Indices); err != nil {
-			return nil, err
-		}
-		if err := r.work.spend(v.Count); err != nil {
-			return nil, err
-		}
-		raw = make([]int32, 0, v.Count)
-		err = r.each(v, 1, func(i int, at []byte) {
-			raw = append(raw, int32(min(unsigned(at, v.ComponentType), math.MaxInt32)))
-		})
-		if err != nil {
-			return nil, err
-		}
-		for i, x := range raw {
-			if int(x) >= n || x < 0 {
-				return nil, fmt.Errorf("index %d refers to position %d of %d", i, x, n)
-			}
-		}
-	}
-	var out []int32
-	switch p.Mode {
-	case gltf.PrimitiveTriangles:
-		return raw[:len(raw)/3*3], nil
-	case gltf.PrimitiveTriangleStrip:
-		for i := 0; i+2 < len(raw); i++ {
-			out = append(out, raw[i], raw[i+1+i%2], raw[i+2-i%2])
-		}
-	case gltf.PrimitiveTriangleFan:
-		for i := 1; i+1 < len(raw); i++ {
-			out = append(out, raw[0], raw[i], raw[i+1])
-		}
-	default:
-		return nil, fmt.Errorf("primitive mode %d is unknown", p.Mode)
-	}
-	return out, nil
 }

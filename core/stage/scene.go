@@ -108,13 +108,13 @@ func NewScene(s *Stage, files Files, old *Scene) (*Scene, error) {
 	shapes := make([]*shape.Shape, len(s.Models))
 	for i := range s.Models {
 		m := &s.Models[i]
-		surface, err := files.Surface(m)
+		surface, err := SurfaceOf(m, s.Time, files)
 		if err != nil {
 			return nil, fmt.Errorf("stage: model %.40q: %w", m.Name, err)
 		}
-		var steps []shape.Step
+		steps := played(m, surface)
 		if f, ok := files.(Shaper); ok {
-			steps = f.Steps(m)
+			steps = append(steps, f.Steps(m)...)
 		}
 		if shapes[i], err = shape.Of(surface, steps, s.Time.Held().At); err != nil {
 			return nil, fmt.Errorf("stage: model %.40q: %w", m.Name, err)
@@ -162,19 +162,38 @@ type Boxes interface {
 	Box(m *Model) (vec.Box, error)
 }
 
-// BoxOf returns the box of a model where it stands.
+// BoxOf returns the box of a model where it stands, wherever its own clip or spring takes it.
 func BoxOf(m *Model, files Files) (vec.Box, error) {
 	box := vec.EmptyBox()
+	at := m.Matrix()
+	if m.Blobs != nil {
+		for k := range views {
+			for _, l := range m.Blobs.Alive(DefaultLength*float64(k)/views, DefaultLength) {
+				p, r := at.Point(l.At), vec.V{1, 1, 1}.Mul(l.Size*at.X.Len())
+				box = box.Grow(p.Sub(r)).Grow(p.Add(r))
+			}
+		}
+		return box, nil
+	}
 	surface, err := files.Surface(m)
 	if err != nil {
 		return box, err
 	}
-	at := m.Matrix()
 	for _, p := range surface.Pos {
 		box = box.Grow(at.Point(p))
 	}
+	if c := clipOf(m, surface); c != nil { // wherever it goes
+		for k := range views {
+			for _, p := range surface.Mesh.Motion.Pose(c, c.Length*float64(k)/views, surface.Positions()) {
+				box = box.Grow(at.Point(p))
+			}
+		}
+	}
 	return box, nil
 }
+
+// views is at how many moments it is looked where a model that moves is.
+const views = 24
 
 // of tells whether the geometry is that of a stage whose models have these shapes.
 func (g *Geometry) of(s *Stage, shapes []*shape.Shape) bool {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 
+	"mobanta/core/blob"
 	"mobanta/core/color"
 	"mobanta/core/finish"
 	"mobanta/core/light"
@@ -35,7 +36,7 @@ type Stage struct {
 	Suns []Light `json:"suns,omitempty"`
 }
 
-// Model is a mesh placed on the stage. Exactly one of Solid and File is set.
+// Model is a mesh placed on the stage. Exactly one of Solid, File and Blobs is set.
 type Model struct {
 	ID    string            `json:"id"`
 	Name  string            `json:"name"`
@@ -47,6 +48,7 @@ type Model struct {
 	Form  mesh.Form         `json:"form,omitzero"`
 	Looks map[string]string `json:"looks"` // part name → look; a part that is missing takes no look
 	Clip  Clip              `json:"clip,omitzero"`
+	Blobs *blob.Blobs       `json:"blobs,omitempty"` // in place of a solid and a file
 }
 
 // Clip is which of its file's animations a model plays, and how.
@@ -57,7 +59,33 @@ type Clip struct {
 }
 
 // Moves tells whether the model moves by itself.
-func (m *Model) Moves() bool { return m.Clip.Name != "" }
+func (m *Model) Moves() bool { return m.Clip.Name != "" || m.Blobs != nil && m.Blobs.Spring.On }
+
+func (c *Clip) check() error {
+	if len(c.Name) > maxPartName {
+		return fmt.Errorf("the name of clip %.40q is too long", c.Name)
+	}
+	if err := within("speed of the clip", c.Speed, -100, 100); err != nil {
+		return err
+	}
+	return within("offset of the clip", c.Offset, -36000, 36000)
+}
+
+// At returns the time of a clip of a length at a time of the stage, in seconds: it goes round and round.
+func (c *Clip) At(at, length float64) float64 {
+	speed := c.Speed
+	if speed == 0 {
+		speed = 1
+	}
+	t := c.Offset + speed*at
+	if !(length > 0) {
+		return 0
+	}
+	if t -= length * math.Floor(t/length); t >= length-1e-9 {
+		t = 0
+	}
+	return t
+}
 
 // Matrix returns the map from the model's own space to the stage.
 func (m *Model) Matrix() vec.M { return vec.Place(m.At, m.Turn, m.Scale) }
@@ -170,8 +198,22 @@ func (m *Model) check() error {
 	if err := m.Form.Check(); err != nil {
 		return err
 	}
-	if (m.Solid == "") == (m.File == "") {
-		return fmt.Errorf("it needs either a solid or a file")
+	kinds := 0
+	for _, there := range [3]bool{m.Solid != "", m.File != "", m.Blobs != nil} {
+		if there {
+			kinds++
+		}
+	}
+	if kinds != 1 {
+		return fmt.Errorf("it needs either a solid, a file or blobs")
+	}
+	if m.Blobs != nil {
+		if err := m.Blobs.Check(); err != nil {
+			return err
+		}
+	}
+	if err := m.Clip.check(); err != nil {
+		return err
 	}
 	if m.Solid != "" && mesh.FindSolid(m.Solid) == nil {
 		return fmt.Errorf("there is no solid named %.40q", m.Solid)

@@ -50,7 +50,7 @@ func NewScene(geo *stage.Geometry, old *Scene, workers int) *Scene {
 		}
 		k := key{m.Shape, m.Matrix}
 		if kept[k] == nil {
-			kept[k] = NewTree(geo.Pos, geo.Tri[m.FirstTri:end], workers)
+			kept[k] = treeFor(geo, &geo.Models[i], m.FirstTri, end, workers)
 		}
 		s.placed = append(s.placed, placed{m.Shape, m.Matrix, int32(m.FirstTri), kept[k]})
 	}

@@ -43,7 +43,10 @@ func newSurfaces(s *store.Store) *Surfaces {
 
 // Box returns the box of a model where it stands; it implements stage.Boxes.
 func (s *Surfaces) Box(m *stage.Model) (vec.Box, error) {
-	key := fmt.Sprint(m.Solid, "/", m.File, m.Form.Key(), m.Matrix())
+	key := fmt.Sprint(m.Solid, "/", m.File, m.Form.Key(), m.Matrix(), m.Clip.Name)
+	if m.Blobs != nil {
+		key = m.Blobs.Key(0, 0) + key
+	}
 	if b, ok := s.boxes.get(key); ok {
 		return b, nil
 	}
