@@ -21,6 +21,9 @@ func TestTheSamplesAreWhole(t *testing.T) {
 		assert.False(t, seen[s.ID])
 		seen[s.ID] = true
 		for _, m := range p.Stage.Models {
+			if m.Blobs != nil {
+				continue // made of numbers
+			}
 			f, ok := files[m.File]
 			require.True(t, ok)
 			model, err := meshfile.Read(context.Background(), f.Name, f.Data, nil)

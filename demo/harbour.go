@@ -7,6 +7,7 @@ import (
 	"mobanta/core/exchange"
 	"mobanta/core/light"
 	"mobanta/core/mesh"
+	"mobanta/core/move"
 	"mobanta/core/project"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
@@ -179,5 +180,14 @@ func InPen() (*project.Project, map[string]exchange.File, error) {
 	p.Stage.Lights = []stage.Light{sun}
 	p.Stage.Camera = stage.Camera{Azimuth: 24, Elevation: 17, Distance: 21, Angle: 27, Target: vec.V{0.6, 0.75, -0.6}}
 	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#F4EFE2")}
+	// A day of light, seen in the forenoon.
+	of := func(key string) move.Of { return move.Of{What: "light", ID: "sun", Key: key} }
+	p.Moves = []move.Move{
+		{ID: "move1", Of: of("azimuth"), From: move.Value{-55 - 144}, To: move.Value{-55 - 144}, Way: move.Round},
+		{ID: "move2", Of: of("elevation"), From: move.Value{-14}, To: move.Value{46}},
+		{ID: "move3", Of: of("strength"), From: move.Value{0.1}, To: move.Value{1}, Way: move.Drawn,
+			Curve: []move.Point{{X: 0, Y: 0}, {X: 0.2, Y: 0.1}, {X: 0.35, Y: 1}, {X: 0.65, Y: 1}, {X: 0.8, Y: 0.1}, {X: 1, Y: 0}}},
+	}
+	p.Stage.Time = stage.Time{Length: 5, At: 2}
 	return p, files, p.Settle()
 }

@@ -14,14 +14,7 @@ func Keeper() *mesh.Mesh {
 	head := curve(72, vec.V{0, 0.42, 0}, vec.V{0.46, 0.5, 0}, vec.V{0.5, 0.78, 0}, vec.V{0.62, 1.12, 0}, vec.V{0.84, 1.55, 0}, vec.V{0.8, 2.02, 0}, vec.V{0.5, 2.36, 0}, vec.V{0, 2.46, 0})
 	add(m, "skin", "#B4553F", mesh.Lathe("", head, 144))
 	for k := range 8 {
-		turn := (float64(k) + 0.5) * math.Pi / 4
-		path := along(curve(60, vec.V{0.2, 0.72, 0}, vec.V{0.62, 0.5, 0}, vec.V{1.02, 0.2, 0}, vec.V{1.42, 0.14, 0}, vec.V{1.76, 0.2, 0}, vec.V{1.9, 0.42, 0}, vec.V{1.78, 0.58, 0}))
-		arm := func(t float64) vec.V {
-			p := path(t)
-			a := turn + 0.42*math.Sin(2.4*t+1.7*float64(k))*t
-			s, c := math.Sincos(a)
-			return vec.V{float32(float64(p[0]) * s), p[1], float32(float64(p[0]) * c)}
-		}
+		arm := armPath(k)
 		thick := func(t float64) (float64, float64) {
 			r := 0.25*math.Pow(1-t, 0.75) + 0.035
 			return r, r * 0.86
@@ -50,7 +43,6 @@ func Keeper() *mesh.Mesh {
 	return m
 }
 
-// turnedRound returns a profile from its other end.
 // paint paints each part in its own colour.
 func paint(m *mesh.Mesh) {
 	m.Paint, m.PaintEncoded = make([][4]float32, len(m.Positions)), true
@@ -62,6 +54,7 @@ func paint(m *mesh.Mesh) {
 	}
 }
 
+// turnedRound returns a profile from its other end.
 func turnedRound(profile []vec.V) []vec.V {
 	out := make([]vec.V, len(profile))
 	for i, p := range profile {

@@ -10,6 +10,7 @@ import (
 	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
+	"mobanta/core/move"
 	"mobanta/core/project"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
@@ -26,7 +27,7 @@ type Sample struct {
 }
 
 // Samples lists the sample projects; the first is the one that the studio opens.
-var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}, {"the-keeper", Keep}, {"comic-page", ComicPage}, {"printed-buoy", Printed}, {"harbour", InPen}}
+var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}, {"the-keeper", Keep}, {"comic-page", ComicPage}, {"printed-buoy", Printed}, {"harbour", InPen}, {"signal-flare", Flare}}
 
 // prop is a model of a sample, and which look its parts wear.
 type prop struct {
@@ -51,12 +52,19 @@ func assemble(name string, wear []string, props []prop, ink string) (*project.Pr
 	files := map[string]exchange.File{}
 	for _, m := range props {
 		var buf bytes.Buffer
-		if err := meshfile.WriteOBJ(&buf, m.mesh); err != nil {
+		write, ending := meshfile.WriteOBJ, ".obj"
+		if m.mesh.Motion != nil {
+			write, ending = meshfile.WriteGLB, ".glb"
+		}
+		if err := write(&buf, m.mesh); err != nil {
 			return nil, nil, err
 		}
 		hash := exchange.Hash(buf.Bytes())
-		files[hash] = exchange.File{Name: m.id + ".obj", Data: buf.Bytes()}
-		model := stage.Model{ID: m.id, Name: m.name, File: hash, Scale: 1, At: m.at, Turn: m.turn, Looks: map[string]string{}}
+		files[hash] = exchange.File{Name: m.id + ending, Data: buf.Bytes()}
+		model := stage.Model{ID: m.id, Name: m.name, File: hash, Scale: 1, At: m.at, Turn: m.turn, Looks: map[string]string{}, Clips: meshfile.Clips(m.mesh)}
+		if len(model.Clips) > 0 {
+			model.Clip.Name = model.Clips[0].Name
+		}
 		for _, part := range m.mesh.Parts {
 			look := m.looks[part.Name]
 			if look == "" {
@@ -154,13 +162,16 @@ func Lamp() (*project.Project, map[string]exchange.File, error) {
 	p.Stage.Lights = []stage.Light{key, side}
 	p.Stage.Camera = stage.Camera{Azimuth: 16, Elevation: 9, Target: vec.V{0, 1.5, 0}, Distance: 10, Angle: 23}
 	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#2B2D38")}
+	// It turns once, slowly: each facet comes before the light in its turn.
+	p.Moves = []move.Move{{ID: "move1", Of: move.Of{What: "model", ID: "lamp", Key: "turny"}, From: move.Value{0}, To: move.Value{0}, Way: move.Round}}
+	p.Stage.Time.Length = 6
 	return p, files, p.Settle()
 }
 
 // Keep returns the octopus who keeps the lamp, on the jetty, between posts of driftwood.
 func Keep() (*project.Project, map[string]exchange.File, error) {
 	p, files, err := assemble("The keeper", []string{"octopus-skin", "wool", "oilskin", "keepers-eye", "driftwood", "deck", "compass-dial"}, []prop{
-		{id: "keeper", name: "Keeper", mesh: Keeper(), looks: map[string]string{"": "octopus-skin", "eyes": "keepers-eye", "pupils": "keepers-eye", "cap": "wool", "brim": "wool", "bobble": "wool", "coat": "oilskin", "buttons": "oilskin"}},
+		{id: "keeper", name: "Keeper", mesh: WavingKeeper(), looks: map[string]string{"": "octopus-skin", "eyes": "keepers-eye", "pupils": "keepers-eye", "cap": "wool", "brim": "wool", "bobble": "wool", "coat": "oilskin", "buttons": "oilskin"}},
 		{id: "jetty", name: "Jetty", mesh: Jetty(), looks: map[string]string{"": "deck", "post one": "driftwood", "post two": "driftwood", "post three": "driftwood"}},
 		{id: "dial", name: "Dial", mesh: Dial(), looks: map[string]string{"": "compass-dial"}, at: vec.V{-1.45, 0.62, 2.0}, turn: vec.V{58, 12, 0}},
 	}, "#2A1A26")
@@ -172,5 +183,6 @@ func Keep() (*project.Project, map[string]exchange.File, error) {
 	p.Stage.Lights = []stage.Light{sun}
 	p.Stage.Camera = stage.Camera{Azimuth: 16, Elevation: 17, Target: vec.V{0, 1.1, 0.2}, Distance: 13, Angle: 22}
 	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#8FB3B5")}
+	p.Stage.Time.Length = 2 // as long as the keeper waves
 	return p, files, p.Settle()
 }

@@ -214,7 +214,7 @@ func TestALaterVersionIsLeftAlone(t *testing.T) {
 	require.NoError(t, err)
 	for name, text := range map[string]string{
 		"version":        strings.Replace(string(doc), `"version":1`, `"version":2`, 1),
-		"unknown member": strings.Replace(string(doc), `"version":1`, `"version":1,"moves":[]`, 1),
+		"unknown member": strings.Replace(string(doc), `"version":1`, `"version":1,"shelves":[]`, 1),
 		"deeper member":  strings.Replace(string(doc), `"id":"n1"`, `"id":"n1","tilt":3`, 1),
 	} {
 		_, err = s.writes.Exec(`UPDATE revisions SET doc = ? WHERE project = ?`, later(text), id)

@@ -218,6 +218,7 @@ func (v *Server) bringIn(c *echo.Context) error {
 	for _, p := range model.Mesh.Parts {
 		edits[0].Parts = append(edits[0].Parts, p.Name)
 	}
+	edits[0].Clips = meshfile.Clips(model.Mesh)
 	for _, pic := range model.Pictures {
 		hash, err := v.store.PutFile(ctx, exchange.File{Name: pic.Name, Data: pic.Data})
 		if err != nil {

@@ -19,6 +19,7 @@ import (
 	"mobanta/core/light"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
+	"mobanta/core/move"
 	"mobanta/core/network"
 	"mobanta/core/picture"
 	"mobanta/core/pixmap"
@@ -113,6 +114,8 @@ func render(ctx context.Context, f *renderFlags) error {
 			i, p.Stage.Lights = len(p.Stage.Lights), append(p.Stage.Lights, stage.NewLight("sun of --sun", "Sun", light.Sun))
 		}
 		p.Stage.Lights[i].Azimuth, p.Stage.Lights[i].Elevation = az, el
+		id := p.Stage.Lights[i].ID
+		p.Moves = slices.DeleteFunc(p.Moves, func(m move.Move) bool { return m.Of.What == "light" && m.Of.ID == id && m.Of.Key != "strength" })
 	}
 	if f.camera != "" {
 		az, el, err := pair(f.camera, ",", angle)
@@ -120,6 +123,7 @@ func render(ctx context.Context, f *renderFlags) error {
 			return fmt.Errorf("--camera: %w", err)
 		}
 		p.Stage.Camera.Azimuth, p.Stage.Camera.Elevation = az, max(-89.9, min(89.9, el))
+		p.Moves = slices.DeleteFunc(p.Moves, func(m move.Move) bool { return m.Of.What == "camera" }) // it stands where it is told to
 	}
 	order := frame.Order{W: w, H: h, Samples: f.samples, Clear: f.clear, Lines: ext == ".svg"}
 	if order.Lines { // one position knows all that vectors need
@@ -137,7 +141,7 @@ func render(ctx context.Context, f *renderFlags) error {
 			return err
 		}
 		if f.model != "" || f.camera != "" {
-			p.Stage.Camera = p.Stage.Camera.Frame(sc.Box, float64(w)/float64(h))
+			p.Stage.Camera = p.Stage.Camera.Frame(stage.Bounds(&p.Stage, made), float64(w)/float64(h))
 		}
 		if f.peek != "" {
 			if order.Peek, err = findPeek(p, sc, f.peek); err != nil {
@@ -220,6 +224,7 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 	for _, part := range m.Mesh.Parts {
 		add.Parts = append(add.Parts, part.Name)
 	}
+	add.Clips = meshfile.Clips(m.Mesh)
 	for _, pic := range m.Pictures {
 		hash := exchange.Hash(pic.Data)
 		files.pictures[hash] = pic.Data

@@ -14,6 +14,7 @@ import (
 	"mobanta/core/frame"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
+	"mobanta/core/motion"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/picture"
@@ -34,6 +35,9 @@ func remarks(t testing.TB, p *project.Project) []check.Remark {
 			}
 			s, err := mesh.Sphere(1, 24, 12).Surface(form)
 			s.UV = nil
+			if m.Name == "waves" {
+				s.Mesh.Motion = &motion.Motion{Uneven: 3}
+			}
 			return s, err
 		}
 		return meshfile.Files(nil).Surface(m)
@@ -121,6 +125,11 @@ func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 		{"undrawn/", "Nothing in view", []project.Edit{{Op: "node.set", Node: "n3", Key: "outer", Value: false}, {Op: "node.set", Node: "n3", Key: "depth", Value: false}}},
 		{"polygons/", "edges of smooth surfaces are creases", []project.Edit{{Op: "node.set", Node: "n3", Key: "angle", Value: 1.0}}},
 		{"together/", "wider than the details between them", []project.Edit{{Op: "node.set", Node: "n3", Key: "angle", Value: 1.0}, {Op: "node.input", Node: "n3", Key: "width", Value: 20.0}}},
+		{"unclosed/", "it jumps as the loop begins anew", []project.Edit{{Op: "move.add", Value: "light/sun/azimuth"}, {Op: "move.set", ID: "move1", Key: "way", Value: "steady"}}},
+		{"unclosed/", "takes 1.5 s and the loop 4 s", []project.Edit{{Op: "model.add", Name: "waves", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}, Clips: []stage.FileClip{{Name: "wave", Seconds: 1.5}}}}},
+		{"uneven/", "weights that do not add up", []project.Edit{{Op: "model.add", Name: "waves", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}, Clips: []stage.FileClip{{Name: "wave", Seconds: 2}}}}},
+		{"washed", "bands lose the colours", []project.Edit{{Op: "glow.set", Key: "on", Value: true}, {Op: "glow.set", Key: "threshold", Value: 0.0}}},
+		{"graded", "1 of 1 swatches", []project.Edit{{Op: "swatch.add"}, {Op: "grade.set", Key: "exposure", Value: 0.5}}},
 		{"steps/", "is subdivided not at all, not twice", []project.Edit{{Op: "model.add", Name: "cast", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, {Op: "model.set", ID: "model2", Key: "steps", Value: 2.0}}},
 	} {
 		t.Run(c.key+" "+c.says, func(t *testing.T) {

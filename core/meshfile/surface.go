@@ -30,6 +30,16 @@ func Surface(m *stage.Model, open func(hash string) (name string, data []byte, e
 	return model.Mesh.Surface(m.Form)
 }
 
+// Clips returns the animations of a mesh as a document lists them.
+func Clips(m *mesh.Mesh) (out []stage.FileClip) {
+	if m.Motion != nil {
+		for i := range m.Motion.Clips {
+			out = append(out, stage.FileClip{Name: m.Motion.Clips[i].Name, Seconds: m.Motion.Clips[i].Length})
+		}
+	}
+	return out
+}
+
 // Files reads what a stage is made from, anew each time; it serves as stage.Files.
 type Files func(hash string) (name string, data []byte, err error)
 

@@ -116,3 +116,34 @@ func (r *Renderer) develop() bool {
 	res.chain = append(res.chain, r.after...)
 	return other
 }
+
+// Washed returns in which part of what the last picture shows the glow changes colours that anyone sees, 0 to 1.
+func (r *Renderer) Washed() float64 {
+	defer r.work()()
+	g := &r.job.Scene.Stage.Glow
+	if !r.holds() || !g.On || g.Strength == 0 || r.job.Peek != nil {
+		return 0
+	}
+	res := &r.result
+	bare := film.Chain{res.under}
+	lit := film.Chain{res.under, film.Shining(g, &res.Film, bare, r.Workers)}
+	n := 4 * r.job.W * r.job.H
+	was, is := make([]byte, n), make([]byte, n)
+	bare.RGBA(&res.Film, was, res.Bounds(), r.Workers)
+	lit.RGBA(&res.Film, is, res.Bounds(), r.Workers)
+	all, washed := 0, 0
+	const seen = 10 // bytes
+	for p := 0; p < n; p += 4 {
+		if res.Base[p+3] < 1 {
+			continue
+		}
+		all++
+		for k := range 3 {
+			if d := int(is[p+k]) - int(was[p+k]); d > seen || d < -seen {
+				washed++
+				break
+			}
+		}
+	}
+	return float64(washed) / float64(max(1, all))
+}

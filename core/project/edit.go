@@ -10,6 +10,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/stage"
 	"mobanta/core/text"
 	"mobanta/core/vec"
 )
@@ -41,6 +42,8 @@ type Edit struct {
 	// Pictures are those that a model brings, for model.add: part → hash of a stored file.
 	// Parts with one wear a look of their own that it colours.
 	Pictures map[string]string `json:"-"`
+	// Clips are the animations that a model brings, for model.add; it plays the first.
+	Clips []stage.FileClip `json:"-"`
 	// Colors are those of a palette, for swatch.bring.
 	Colors []Swatch `json:"colors,omitempty"`
 	// Box is the box of the stage as the edits before this one leave it; the caller that has the meshes fills it in where
@@ -240,6 +243,10 @@ func init() {
 		"model.add":    plain("brought in a model", addModel),
 		"model.remove": plain("removed a model", removeModel),
 		"model.set":    plain("changed a model", setModel),
+		"blob.set":     plain("changed blobs", setBlobs),
+		"ball.add":     plain("added a ball", addBall),
+		"ball.set":     plain("changed a ball", setBall),
+		"ball.remove":  plain("removed a ball", removeBall),
 		"light.add":    plain("added a light", addLight),
 		"light.remove": plain("removed a light", removeLight),
 		"light.set":    plain("changed a light", setLight),

@@ -108,10 +108,20 @@ func (p *Project) instead(m move.Move, o *Outcome) error {
 
 // addTurntable takes the camera all the way round.
 func addTurntable(p *Project, e *Edit, o *Outcome) error {
-	az := p.Stage.Camera.Azimuth
+	az := p.turning(move.Of{What: "camera", Key: "azimuth"}, p.Stage.Camera.Azimuth)
 	err := p.instead(move.Move{Of: move.Of{What: "camera", Key: "azimuth"}, From: move.Value{az}, To: move.Value{az}, Way: move.Round}, o)
 	o.Label = "put on a turntable"
 	return err
+}
+
+// turning returns from where a value goes all the way round, or else otherwise.
+func (p *Project) turning(of move.Of, otherwise float64) float64 {
+	for i := range p.Moves {
+		if m := &p.Moves[i]; m.Of == of && m.Way == move.Round {
+			return m.From[0]
+		}
+	}
+	return otherwise
 }
 
 // addDay lets a sun rise, cross the sky and set, noon where it stands now in the middle of the loop; then comes the night.
@@ -125,9 +135,9 @@ func addDay(p *Project, e *Edit, o *Outcome) error {
 	}
 	l := &p.Stage.Lights[at]
 	of := func(key string) move.Of { return move.Of{What: "light", ID: l.ID, Key: key} }
-	noon := max(l.Elevation, 40)
+	noon, dawn := max(l.Elevation, 40), p.turning(of("azimuth"), l.Azimuth-180)
 	for _, m := range []move.Move{
-		{Of: of("azimuth"), From: move.Value{l.Azimuth - 180}, To: move.Value{l.Azimuth - 180}, Way: move.Round},
+		{Of: of("azimuth"), From: move.Value{dawn}, To: move.Value{dawn}, Way: move.Round},
 		{Of: of("elevation"), From: move.Value{-15}, To: move.Value{noon}},
 		{Of: of("strength"), From: move.Value{float64(l.Strength) * 0.1}, To: move.Value{float64(l.Strength)},
 			Way: move.Drawn, Curve: []move.Point{{X: 0, Y: 0}, {X: 0.2, Y: 0.1}, {X: 0.35, Y: 1}, {X: 0.65, Y: 1}, {X: 0.8, Y: 0.1}, {X: 1, Y: 0}}},

@@ -115,6 +115,11 @@ func (p *Project) Clone() *Project {
 			looks[k] = v
 		}
 		q.Stage.Models[i].Looks = looks
+		if b := q.Stage.Models[i].Blobs; b != nil {
+			c := *b
+			c.Balls = slices.Clone(b.Balls)
+			q.Stage.Models[i].Blobs = &c
+		}
 	}
 	q.Stage.Press = p.Stage.Press.Clone()
 	q.Stage.Glow.Looks = slices.Clone(p.Stage.Glow.Looks)

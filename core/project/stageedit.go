@@ -40,7 +40,14 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 	}
 	parts := e.Parts
 	s := mesh.FindSolid(e.Kind)
-	if e.Kind != "" && s == nil {
+	if b, name := newBlobs(e.Kind); b != nil {
+		m.Blobs, parts = b, []string{"Blobs"}
+		if m.Name == "" {
+			m.Name = freeName(name, func(name string) bool {
+				return slices.ContainsFunc(p.Stage.Models, func(m stage.Model) bool { return m.Name == name })
+			})
+		}
+	} else if e.Kind != "" && s == nil {
 		return fmt.Errorf("project: there is no solid %.40q", e.Kind)
 	}
 	if s != nil {
@@ -57,8 +64,12 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 			size, c := b.Max.Sub(b.Min), b.Center()
 			m.At, m.Scale = vec.V{c[0], b.Min[1], c[2]}, max(size[0], size[1], size[2], 1e-6)
 		}
-	} else {
+	} else if m.Blobs == nil {
 		m.File, _ = e.Value.(string)
+		m.Clips = slices.Clone(e.Clips)
+		if len(m.Clips) > 0 {
+			m.Clip.Name = m.Clips[0].Name
+		}
 		if !hashPattern.MatchString(m.File) {
 			return errors.New("project: a model is a solid or a stored file")
 		}
@@ -142,6 +153,16 @@ func setModel(p *Project, e *Edit, o *Outcome) error {
 		return vector(e.Value, &m.At)
 	case "turn":
 		return vector(e.Value, &m.Turn)
+	case "clip":
+		m.Clip.Name, _ = e.Value.(string)
+		if m.Clip.Name != "" && !slices.ContainsFunc(m.Clips, func(c stage.FileClip) bool { return c.Name == m.Clip.Name }) {
+			return fmt.Errorf("project: %s has no clip %.40q", m.Name, m.Clip.Name)
+		}
+		return nil
+	case "speed":
+		return number(e.Value, &m.Clip.Speed)
+	case "offset":
+		return number(e.Value, &m.Clip.Offset)
 	case "steps":
 		steps := 0.0
 		if err := number(e.Value, &steps); err != nil {

@@ -5,6 +5,7 @@ package stage
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"mobanta/core/blob"
 	"mobanta/core/color"
@@ -48,8 +49,18 @@ type Model struct {
 	Form  mesh.Form         `json:"form,omitzero"`
 	Looks map[string]string `json:"looks"` // part name → look; a part that is missing takes no look
 	Clip  Clip              `json:"clip,omitzero"`
+	Clips []FileClip        `json:"clips,omitempty"` // those that its file has
 	Blobs *blob.Blobs       `json:"blobs,omitempty"` // in place of a solid and a file
 }
+
+// FileClip is an animation of a file.
+type FileClip struct {
+	Name    string  `json:"name"`
+	Seconds float64 `json:"seconds"`
+}
+
+// maxClips limits the animations of a model.
+const maxClips = 1000
 
 // Clip is which of its file's animations a model plays, and how.
 type Clip struct {
@@ -136,6 +147,10 @@ func (s *Stage) Settle() error {
 			return fmt.Errorf("stage: model %d: %w", i+1, err)
 		}
 		m.Clip.Name = text.Line(m.Clip.Name)
+		m.Clips = slices.Clone(m.Clips)
+		for k := range m.Clips {
+			m.Clips[k].Name = text.Line(m.Clips[k].Name)
+		}
 		looks := make(map[string]string, len(m.Looks))
 		for part, look := range m.Looks {
 			looks[text.Line(part)] = look
@@ -214,6 +229,14 @@ func (m *Model) check() error {
 	}
 	if err := m.Clip.check(); err != nil {
 		return err
+	}
+	if len(m.Clips) > maxClips {
+		return fmt.Errorf("it has more than %d clips", maxClips)
+	}
+	for _, c := range m.Clips {
+		if len(c.Name) > maxPartName || !(c.Seconds >= 0 && c.Seconds <= 1e6) {
+			return fmt.Errorf("clip %.40q is not one", c.Name)
+		}
 	}
 	if m.Solid != "" && mesh.FindSolid(m.Solid) == nil {
 		return fmt.Errorf("there is no solid named %.40q", m.Solid)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"mobanta/core/blob"
 	"mobanta/core/color"
 	"mobanta/core/finish"
 )
@@ -84,4 +85,19 @@ func stripText(s color.Strip) string {
 		rows = append(rows, strings.Join(list, " "))
 	}
 	return strings.Join(rows, " / ")
+}
+
+// springNumbers are the numbers of a spring of blobs, as the stage panel shows them.
+func springNumbers(s blob.Spring) []pressNumber {
+	return []pressNumber{
+		{"rate", "rate", "/s", "How many balls are born in a second", s.Rate, 1, 60, 22},
+		{"life", "life", "s", "How long each lives", s.Life, 0.1, 6, 1.1},
+		{"size", "size", "", "How large each grows", s.Size, 0.02, 1.5, 0.38},
+		{"rise", "rise", "", "How fast each rises, in units a second", s.Rise, -4, 4, 1.7},
+		{"spread", "spread", "", "How far from the place they are born", s.Spread, 0, 2, 0.16},
+		{"widen", "widen", "", "How much wider they lie at the end; -1 for on one line", s.Widen, -1, 4, -0.5},
+		{"taper", "taper", "", "How much smaller they end; 1 for to nothing", s.Taper, 0, 1, 0.9},
+		{"sway", "sway", "", "How far the top sways", s.Sway, 0, 1.5, 0.22},
+		{"seed", "seed", "", "Another seed, other chances", float64(s.Seed), 0, 100, 0},
+	}
 }

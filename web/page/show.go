@@ -443,12 +443,14 @@ func (p *Pages) functions() template.FuncMap {
 			}
 			return c
 		},
-		"gradeNumbers": gradeNumbers,
-		"gradeCurves":  gradeCurves,
-		"stripText":    stripText,
-		"ways":         func() any { return move.Ways },
-		"holds":        func() []string { return []string{"ones", "twos", "threes", "fours"} },
-		"times":        func(m *move.Move) int { return cmp.Or(m.Times, 1) },
+		"blobKinds":     func() any { return project.BlobKinds },
+		"springNumbers": springNumbers,
+		"gradeNumbers":  gradeNumbers,
+		"gradeCurves":   gradeCurves,
+		"stripText":     stripText,
+		"ways":          func() any { return move.Ways },
+		"holds":         func() []string { return []string{"ones", "twos", "threes", "fours"} },
+		"times":         func(m *move.Move) int { return cmp.Or(m.Times, 1) },
 		"timesLeast": func(m *move.Move) int {
 			if m.Way == move.Round {
 				return -12
