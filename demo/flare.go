@@ -30,9 +30,9 @@ func FlareTube() *mesh.Mesh {
 // Flare returns the signal flare burning at night: a spring of blobs for its fire, another for its smoke, and the light
 // that it throws, which flickers.
 func Flare() (*project.Project, map[string]exchange.File, error) {
-	p, files, err := assemble("Signal flare", []string{"flare-fire", "flare-smoke", "flare-tube", "driftwood"}, []prop{
+	p, files, err := assemble("Signal flare", []string{"flare-fire", "flare-smoke", "flare-tube", "flare-post"}, []prop{
 		{id: "tube", name: "Flare", mesh: FlareTube(), looks: map[string]string{"": "flare-tube"}, at: vec.V{0, -1.5, 0}},
-		{id: "post", name: "Post", mesh: driftPost(), looks: map[string]string{"": "driftwood"}, at: vec.V{-1.35, -1.5, -0.7}},
+		{id: "post", name: "Post", mesh: driftPost(), looks: map[string]string{"": "flare-post"}, at: vec.V{-1.35, -1.5, -0.7}},
 	}, "#140F1C")
 	if err != nil {
 		return nil, nil, err
