@@ -7,7 +7,7 @@ import (
 )
 
 // The light of a glow falls off as a sum of normal distributions: a narrow one for the rim of what is bright, wide ones
-// for the haze around it. A wide one is made on a grid as coarse as half its width, blurred there, and read smoothly by
+// for the haze around it. A wide one is made on a grid almost as coarse as it is wide, blurred there, and read smoothly by
 // cubic B-splines; what gathering and reading add to the width is left out of the blur. So its cost does not grow with
 // the radius, it is round, and it is the same at any size of the picture (compared with recursive filters, which are as
 // fast but leave crosses about a point, and with triangles for reading, which leave the grid to be seen).
@@ -31,14 +31,38 @@ func (g *Glow) sigma(height int) float64 {
 
 // Light is the light that a glow spreads over a picture.
 type Light struct {
-	W, H   int
-	layers []layer
+	W, H  int
+	light grid
+	cols  columns
 }
 
-// layer is one lobe, on its grid of w × h cells of d pixels a side.
-type layer struct {
-	d, w, h int
-	pix     []float32 // 3 × w × h
+// columns is where in a row of a grid places along a row of the picture read: the first of the values of four cells, and
+// their weights.
+type columns struct {
+	at     []int
+	weight [][4]float32
+}
+
+// columns returns where n places read, the first at x and each step further, in pixels.
+func (g *grid) columns(n int, x, step float64) columns {
+	out := columns{make([]int, n), make([][4]float32, n)}
+	for i := range n {
+		u := (x+float64(i)*step)/float64(g.d) - 0.5 + margin
+		c := int(math.Floor(u))
+		out.at[i], out.weight[i] = 3*max(0, min(g.w-4, c-1)), basis(float32(u-float64(c)))
+	}
+	return out
+}
+
+// add adds what places read in a row of a grid: three values each.
+func (c columns) add(dst, line []float32) {
+	for i, at := range c.at {
+		o, w := dst[3*i:3*i+3:3*i+3], &c.weight[i]
+		p := line[at : at+12 : at+12]
+		o[0] += w[0]*p[0] + w[1]*p[3] + w[2]*p[6] + w[3]*p[9]
+		o[1] += w[0]*p[1] + w[1]*p[4] + w[2]*p[7] + w[3]*p[10]
+		o[2] += w[0]*p[2] + w[1]*p[5] + w[2]*p[8] + w[3]*p[11]
+	}
 }
 
 // Spread spreads the light of a picture of w × h pixels. bright gives row y of what shines: three values a pixel. It is
@@ -55,49 +79,146 @@ func (g *Glow) Spread(w, h, workers int, bright func(y int, row []float32)) *Lig
 		}
 	})
 	sigma := g.sigma(h)
-	for _, l := range lobes {
-		out.layers = append(out.layers, spread(src, w, h, l.width*sigma, float32(l.share*g.Strength), workers))
+	// Gathered from the picture to ever coarser grids, and read back from each into the finer one.
+	grids := []grid{{d: 1, w: w, h: h, pix: src}}
+	on := [len(lobes)]int{} // the grid of each lobe
+	for i, l := range lobes {
+		last := &grids[len(grids)-1]
+		if d := int(l.width * sigma / coarseness); d > last.d {
+			grids = append(grids, last.gathered(d, w, h, workers))
+		}
+		on[i] = len(grids) - 1
+	}
+	if on[0] > 0 {
+		grids[0].pix = nil // nothing is blurred at full size
+	}
+	var sum grid
+	for k := len(grids) - 1; k >= 0 && grids[k].pix != nil; k-- {
+		at := &grids[k]
+		read := 0.0 // what reading it back to the pixels widens
+		for _, r := range grids[1 : k+1] {
+			read += float64(r.d*r.d) / 3
+		}
+		here := grid{d: at.d, w: at.w, h: at.h, pix: make([]float32, len(at.pix))}
+		for i, l := range lobes {
+			if s := l.width * sigma; on[i] == k {
+				at.blur(here.pix, (s*s-at.spread-read)/float64(at.d*at.d), float32(l.share*g.Strength), workers)
+			}
+		}
+		if sum.pix != nil {
+			d, own := float64(here.d), float64(here.own())
+			cols := sum.columns(here.w, (0.5-own)*d, d)
+			parallel.Do(workers, here.h, func(j int) {
+				cols.add(here.pix[3*here.w*j:3*here.w*(j+1)], sum.line((float64(j)-own+0.5)*d))
+			})
+		}
+		sum = here
+	}
+	out.light = sum
+	if sum.d > 1 {
+		out.cols = sum.columns(w, 0.5, 1)
 	}
 	return out
 }
 
-// spread returns a lobe of a width in pixels.
-func spread(src []float32, w, h int, sigma float64, share float32, workers int) layer {
-	d := max(1, int(sigma/2))
-	l := layer{d: d, w: (w + d - 1) / d, h: (h + d - 1) / d}
-	narrow := sigma * sigma / float64(d*d)
-	if d > 1 {
-		narrow -= 1.0/3 + (1-1/float64(d*d))/12 // what reading and gathering widen
+// grid is light on cells of d pixels a side; it is wider than it would be by spread, in pixels squared.
+type grid struct {
+	d, w, h int
+	pix     []float32 // 3 × w × h
+	spread  float64
+}
+
+// own returns how many of its cells lie before the picture begins.
+func (g *grid) own() int {
+	if g.d > 1 {
+		return margin
 	}
-	taps := normal(math.Sqrt(max(0, narrow)), share)
-	cells := make([]float32, 3*l.w*l.h)
-	inv := 1 / float32(d*d)
-	parallel.Do(workers, l.h, func(j int) {
-		row := cells[3*l.w*j : 3*l.w*(j+1)]
-		for y := j * d; y < min(h, (j+1)*d); y++ {
-			p := src[3*w*y : 3*w*(y+1)]
-			if d == 1 {
-				copy(row, p)
-				continue
-			}
-			for i := range l.w {
-				var a, b, c float32
-				for k := 3 * i * d; k < min(len(p), 3*(i+1)*d); k += 3 {
-					a, b, c = a+p[k], b+p[k+1], c+p[k+2]
+	return 0
+}
+
+// gathered returns the light on a coarser grid over a picture of W × H pixels, each cell's spread over the four by four
+// about it.
+func (g *grid) gathered(d, W, H, workers int) grid {
+	out := grid{d: d, w: (W+d-1)/d + 2*margin, h: (H+d-1)/d + 2*margin, spread: g.spread + float64(d*d)/3}
+	own := g.own()
+	// at returns where among the coarse cells the middle of a fine one lies, and the weights of the four about it.
+	at := func(i int) (first int, w [4]float32) {
+		x := ((float64(i-own)+0.5)*float64(g.d))/float64(d) - 0.5 + margin
+		f := math.Floor(x)
+		return int(f) - 1, basis(float32(x - f))
+	}
+	k := float32(g.d*g.d) / float32(d*d) // what a fine cell holds is a share of what a coarse one does
+	first, weights := make([]int, g.w), make([][4]float32, g.w)
+	for i := range first {
+		first[i], weights[i] = at(i)
+		for n := range weights[i] {
+			weights[i][n] *= k
+		}
+	}
+	half := make([]float32, 3*out.w*g.h)
+	parallel.Do(workers, (g.h+7)/8, func(job int) { // along rows
+		for j := 8 * job; j < min(g.h, 8*job+8); j++ {
+			in, to := g.pix[3*g.w*j:3*g.w*(j+1)], half[3*out.w*j:3*out.w*(j+1)]
+			for i := range first {
+				a, b, c := in[3*i], in[3*i+1], in[3*i+2]
+				if a == 0 && b == 0 && c == 0 {
+					continue // most of a picture does not glow
 				}
-				row[3*i], row[3*i+1], row[3*i+2] = row[3*i]+a*inv, row[3*i+1]+b*inv, row[3*i+2]+c*inv
+				p := to[3*first[i] : 3*first[i]+12 : 3*first[i]+12]
+				w := &weights[i]
+				p[0], p[1], p[2] = p[0]+w[0]*a, p[1]+w[0]*b, p[2]+w[0]*c
+				p[3], p[4], p[5] = p[3]+w[1]*a, p[4]+w[1]*b, p[5]+w[1]*c
+				p[6], p[7], p[8] = p[6]+w[2]*a, p[7]+w[2]*b, p[8]+w[2]*c
+				p[9], p[10], p[11] = p[9]+w[3]*a, p[10]+w[3]*b, p[11]+w[3]*c
 			}
 		}
 	})
-	half := make([]float32, len(cells))
-	r := len(taps) - 1
-	parallel.Do(workers, l.h, func(j int) { // along rows
-		in, to := cells[3*l.w*j:3*l.w*(j+1)], half[3*l.w*j:3*l.w*(j+1)]
-		for x := range to {
-			to[x] = in[x] * taps[0]
+	out.pix = make([]float32, 3*out.w*out.h)
+	into := make([][]reader, out.h) // the fine rows that a coarse one gathers
+	for j := range g.h {
+		f, w := at(j)
+		for n, v := range w {
+			if f+n >= 0 && f+n < out.h { // beyond it a margin holds nothing
+				into[f+n] = append(into[f+n], reader{j, v})
+			}
 		}
-		for k := 1; k <= r && k < l.w; k++ {
-			t, n := taps[k], len(to)-3*k
+	}
+	parallel.Do(workers, out.h, func(j int) {
+		to := out.pix[3*out.w*j : 3*out.w*(j+1)]
+		for _, r := range into[j] {
+			in := half[3*out.w*r.row : 3*out.w*(r.row+1)]
+			for x := range to {
+				to[x] += r.weight * in[x]
+			}
+		}
+	})
+	return out
+}
+
+// reader is a row and how much of it counts.
+type reader struct {
+	row    int
+	weight float32
+}
+
+// coarseness is how many cells the width of a lobe is at least: fewer, and the grid begins to be seen.
+const coarseness = 1.3
+
+// margin is how many cells a coarse grid has beyond each rim of the picture.
+const margin = 3
+
+// blur adds the light, blurred with a variance in cells squared, times share.
+func (g *grid) blur(dst []float32, variance float64, share float32, workers int) {
+	taps := normal(max(0, variance), 1)
+	half := make([]float32, len(g.pix))
+	r := len(taps) - 1
+	parallel.Do(workers, g.h, func(j int) { // along rows
+		in, to := g.pix[3*g.w*j:3*g.w*(j+1)], half[3*g.w*j:3*g.w*(j+1)]
+		for x := range to {
+			to[x] = in[x] * taps[0] * share
+		}
+		for k := 1; k <= r && k < g.w; k++ {
+			t, n := taps[k]*share, len(to)-3*k
 			a, b := to[:n], in[3*k:]
 			for x := range a {
 				a[x] += t * b[x]
@@ -108,41 +229,44 @@ func spread(src []float32, w, h int, sigma float64, share float32, workers int) 
 			}
 		}
 	})
-	l.pix = make([]float32, len(cells))
-	for k := range taps {
-		taps[k] /= share // once is enough
-	}
-	parallel.Do(workers, l.h, func(j int) { // and down
-		to := l.pix[3*l.w*j : 3*l.w*(j+1)]
-		for k := max(-r, -j); k <= min(r, l.h-1-j); k++ {
-			t, in := taps[max(k, -k)], half[3*l.w*(j+k):3*l.w*(j+k+1)]
+	parallel.Do(workers, g.h, func(j int) { // and down
+		to := dst[3*g.w*j : 3*g.w*(j+1)]
+		for k := max(-r, -j); k <= min(r, g.h-1-j); k++ {
+			t, in := taps[max(k, -k)], half[3*g.w*(j+k):3*g.w*(j+k+1)]
 			for x := range to {
 				to[x] += t * in[x]
 			}
 		}
 	})
-	return l
 }
 
-// normal returns half of a row of weights, from the middle on, that add up to share over both sides.
-func normal(sigma float64, share float32) []float32 {
-	n := int(math.Ceil(3.5 * sigma))
+// normal returns half of a row of weights, from the middle on, that add up to share over both sides and have a variance.
+func normal(variance float64, share float32) []float32 {
+	if variance < 0.4 { // three do, to the variance asked for
+		return []float32{float32(1-variance) * share, float32(variance/2) * share}
+	}
+	sigma := math.Sqrt(variance)
+	n := int(math.Ceil(3.6 * sigma))
 	w := make([]float64, n+1)
-	sum := 0.0
-	for k := range w {
-		if sigma > 0 {
-			// Over the cell, not at its middle: right for narrow ones too.
-			w[k] = math.Erf((float64(k)+0.5)/sigma/math.Sqrt2) - math.Erf((float64(k)-0.5)/sigma/math.Sqrt2)
-		} else {
-			w[k] = 1
+	// Samples of a normal distribution a little narrower or wider, so that their own variance is the one asked for.
+	for s, turn := sigma, 0; turn < 4; turn++ {
+		sum, second := 0.0, 0.0
+		for k := range w {
+			w[k] = math.Exp(-float64(k*k) / (2 * s * s))
+			f := w[k]
+			if k > 0 {
+				f *= 2
+			}
+			sum, second = sum+f, second+f*float64(k*k)
 		}
-		if sum += w[k]; k > 0 {
-			sum += w[k]
+		for k := range w {
+			w[k] /= sum
 		}
+		s *= math.Sqrt(variance / (second / sum))
 	}
 	out := make([]float32, n+1)
 	for k := range out {
-		out[k] = float32(w[k]/sum) * share
+		out[k] = float32(w[k]) * share
 	}
 	return out
 }
@@ -150,62 +274,29 @@ func normal(sigma float64, share float32) []float32 {
 // Row writes the light that falls on the pixels from x0 on of row y: three values a pixel.
 func (l *Light) Row(dst []float32, x0, y int) {
 	clear(dst)
-	var line []float32
-	for i := range l.layers {
-		a := &l.layers[i]
-		if a.d == 1 {
-			row := a.pix[3*a.w*y:]
-			for k := range dst {
-				dst[k] += row[3*x0+k]
-			}
-			continue
-		}
-		// First down: a row of the grid at this height; then along it.
-		v := (float64(y)+0.5)/float64(a.d) - 0.5
-		j := int(math.Floor(v))
-		wy := basis(float32(v - float64(j)))
-		if len(line) < 3*a.w {
-			line = make([]float32, 3*a.w)
-		}
-		at := line[:3*a.w]
-		clear(at)
-		for k, w := range wy {
-			row := a.pix[3*a.w*max(0, min(a.h-1, j+k-1)):][:3*a.w]
-			for x := range at {
-				at[x] += w * row[x]
-			}
-		}
-		inv := 1 / float32(a.d)
-		weights := make([][4]float32, a.d) // the same from cell to cell
-		first := (a.d - a.d%2) / 2         // of a cell, the pixel from which on it is beyond the middle
-		for s := range weights {
-			f := (float32(s)+0.5)*inv - 0.5
-			if f < 0 {
-				f++
-			}
-			weights[s] = basis(f)
-		}
-		for x := range len(dst) / 3 {
-			cell, s := (x0+x)/a.d, (x0+x)%a.d
-			c := cell - 1
-			if s < first {
-				c--
-			}
-			w := &weights[s]
-			o := dst[3*x : 3*x+3 : 3*x+3]
-			if c >= 0 && c+3 < a.w {
-				p := at[3*c : 3*c+12 : 3*c+12]
-				o[0] += w[0]*p[0] + w[1]*p[3] + w[2]*p[6] + w[3]*p[9]
-				o[1] += w[0]*p[1] + w[1]*p[4] + w[2]*p[7] + w[3]*p[10]
-				o[2] += w[0]*p[2] + w[1]*p[5] + w[2]*p[8] + w[3]*p[11]
-				continue
-			}
-			for k, f := range w {
-				p := 3 * max(0, min(a.w-1, c+k))
-				o[0], o[1], o[2] = o[0]+f*at[p], o[1]+f*at[p+1], o[2]+f*at[p+2]
-			}
+	if l.light.pix == nil {
+		return
+	}
+	if l.light.d == 1 {
+		copy(dst, l.light.pix[3*(l.light.w*y+x0):])
+		return
+	}
+	n := len(dst) / 3
+	columns{l.cols.at[x0 : x0+n], l.cols.weight[x0 : x0+n]}.add(dst, l.light.line(float64(y)+0.5))
+}
+
+// line returns a row of the grid at a height of the picture, in pixels.
+func (g *grid) line(y float64) []float32 {
+	v := y/float64(g.d) - 0.5 + margin
+	j := int(math.Floor(v))
+	line := make([]float32, 3*g.w)
+	for k, w := range basis(float32(v - float64(j))) {
+		row := g.pix[3*g.w*max(0, min(g.h-1, j+k-1)):][:3*g.w]
+		for i := range line {
+			line[i] += w * row[i]
 		}
 	}
+	return line
 }
 
 // basis returns the weights of the four cells about a place t of the way between the middle two: the cubic B-spline.
