@@ -147,8 +147,8 @@ export class Time {
 
   /** What the studio says of playing. */
   told(m) {
-    if (m.on !== this.plays) this.set(m.on);
-    if (!m.on) return;
+    if (m.on && !this.plays) return; // it was under way as the hand stopped it
+    if (!m.on) return this.plays && this.set(false);
     this.at = m.at;
     const drawn = m.settled < m.of ? (m.there < m.of ? `${m.there} of ${m.of} frames drawn` : `${m.settled} of ${m.of} settled`) : "all frames settled";
     this.picture.state = `${m.rate} a second · ${drawn}`;
