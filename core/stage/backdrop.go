@@ -105,16 +105,19 @@ func (b *Backdrop) Laid(x, y, w, h, shape float64) (u, v float64) {
 	return px/(high*shape) + 0.5, py/high + 0.5
 }
 
-// At returns the colour of the backdrop without its picture at a place of a picture of w × h pixels.
-func (b *Backdrop) At(x, y, w, h float64) color.C {
+// Part returns how far along its course the backdrop is at a place of a picture of w × h pixels, 0 to 1.
+func (b *Backdrop) Part(x, y, w, h float64) float64 {
 	switch b.Course {
 	case Upward:
-		return between(b.Color, b.Other, 1-y/h)
+		return 1 - y/h
 	case Round:
-		return between(b.Color, b.Other, math.Hypot(x-w/2, y-h/2)/math.Hypot(w/2, h/2))
+		return math.Hypot(x-w/2, y-h/2) / math.Hypot(w/2, h/2)
 	}
-	return b.Color
+	return 0
 }
+
+// Along returns the colour of the backdrop at a part of its course.
+func (b *Backdrop) Along(t float64) color.C { return between(b.Color, b.Other, t) }
 
 // between mixes along OKLab, in which a gradient looks even.
 func between(a, b color.C, t float64) color.C {

@@ -38,6 +38,9 @@ func run() error {
 	if err := lineCosts(); err != nil {
 		return err
 	}
+	if err := movingCosts(); err != nil {
+		return err
+	}
 	return drive.Demo(1280, 800, inBrowser)
 }
 
@@ -77,6 +80,9 @@ func inBrowser(s *drive.Server, b *rod.Browser) error {
 		return err
 	}
 	if err := p.Close(); err != nil {
+		return err
+	}
+	if err := play(b, s); err != nil {
 		return err
 	}
 	if err := large(b, s.Address); err != nil {

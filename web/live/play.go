@@ -29,6 +29,9 @@ const reelShare = memoryBudget / 2
 // missing is for how many frames in a row there must have been no room for frames to be no longer drawn ahead.
 const missing = 3
 
+// handTime is how long a picture may take that the hand waits for.
+const handTime = 70 * time.Millisecond
+
 // playing is a project that plays. Its fields are guarded by the session's mu, but for those of the makers.
 type playing struct {
 	now     wanted // what the frames are of
@@ -43,6 +46,7 @@ type playing struct {
 	making  map[reel.Key]context.CancelFunc
 	stop    context.CancelFunc
 	work    *sync.Cond // of the session's mu: makers wait here
+	holds   bool       // while the hand moves: pictures of ever other moments come too late for it, so time stands still
 	missed  int        // frames that there was no room for, in a row
 }
 
@@ -176,7 +180,7 @@ func (s *session) order(p *playing) {
 // waits for one; ok is false once playing has stopped. s.mu is held.
 func (s *session) nextFrame(ctx context.Context, p *playing) (k int, draft, ok bool) {
 	for ctx.Err() == nil {
-		if p.keys != nil && p.missed < missing {
+		if p.keys != nil && p.missed < missing && len(s.trial) == 0 { // what the hand is about to change need not be drawn
 			n := p.end - p.first
 			for _, draft := range [2]bool{true, false} {
 				for i := range n {
@@ -319,7 +323,13 @@ func (s *session) turn(p *playing) error {
 		return nil
 	}
 	k := p.at
-	if early > 0 {
+	if !hand {
+		p.holds = false
+	} else if p.holds && !fresh {
+		s.mu.Unlock()
+		return nil // the next movement wakes it
+	}
+	if early > 0 || p.holds {
 		k = p.showing
 	}
 	_, done, there := s.reel.Has(p.keys[k])
@@ -332,12 +342,19 @@ func (s *session) turn(p *playing) error {
 	if atOnce {
 		want = s.snapshot()
 	}
-	over := early <= 0 && s.forth(p)
+	over := k == p.at && early <= 0 && s.forth(p)
+	if hand {
+		for _, cancel := range p.making {
+			cancel()
+		}
+	}
 	s.mu.Unlock()
 	if atOnce {
+		start := time.Now()
 		if err := s.atOnce(want, p.time, k); err != nil && !errors.Is(err, context.Canceled) {
 			return err
 		}
+		p.holds = p.holds || hand && time.Since(start) > handTime
 	} else if f, ok := s.reel.Get(p.keys[k], nil); ok {
 		s.fit(f.W, f.H)
 		s.pix = f.Pix
