@@ -5,6 +5,7 @@ import (
 	"slices"
 	"sync"
 
+	"mobanta/core/blob"
 	"mobanta/core/mesh"
 	"mobanta/core/motion"
 	"mobanta/core/shape"
@@ -18,7 +19,7 @@ func SurfaceOf(m *Model, t Time, files Files) (*mesh.Surface, error) {
 		return files.Surface(m)
 	}
 	at, loop := t.Held().At, t.Filled().Length
-	return blobs.of(m.Blobs.Key(at, loop)+m.Form.Key(), func() (*mesh.Surface, error) { return m.Blobs.Surface(at, loop) })
+	return madeBlobs.of(m.Blobs.Key(at, loop)+m.Form.Key(), func() (*mesh.Surface, error) { return m.Blobs.Surface(at, loop) })
 }
 
 // recent keeps the surfaces of blobs that were asked for last: several renderers show the same moment.
@@ -37,7 +38,7 @@ type blobSurface struct {
 // keptBlobs is of how many moments surfaces are kept.
 const keptBlobs = 12
 
-var blobs recent
+var madeBlobs recent
 
 func (r *recent) of(key string, make func() (*mesh.Surface, error)) (*mesh.Surface, error) {
 	r.mu.Lock()
@@ -57,6 +58,60 @@ func (r *recent) of(key string, make func() (*mesh.Surface, error)) (*mesh.Surfa
 		return nil, fmt.Errorf("its blobs could not be made")
 	}
 	return e.surface, e.err
+}
+
+// cloud is places that something that moves reaches, each with how far about it.
+type cloud []blob.Ball
+
+// at returns the box about the cloud where a matrix places it.
+func (c cloud) at(m vec.M) vec.Box {
+	box := vec.EmptyBox()
+	long := max(m.X.Len(), m.Y.Len(), m.Z.Len())
+	for _, l := range c {
+		p, r := m.Point(l.At), vec.V{1, 1, 1}.Mul(l.Size*long)
+		box = box.Grow(p.Sub(r)).Grow(p.Add(r))
+	}
+	return box
+}
+
+// views is at how many moments it is looked where a model that moves is.
+const views = 24
+
+// moveBox returns where a model that moves by itself is in all of its clip, or of a loop, in its own space.
+func moveBox(m *Model, s *mesh.Surface, t Time) cloud {
+	if m.Blobs != nil {
+		var out cloud
+		loop := t.Filled().Length
+		for k := range views {
+			for _, l := range m.Blobs.Alive(loop*float64(k)/views, loop) {
+				if !l.Hollow {
+					out = append(out, l)
+				}
+			}
+		}
+		return out
+	}
+	c := clipOf(m, s)
+	if c == nil {
+		return nil
+	}
+	return s.Always("where "+c.Name, func() any {
+		box := vec.EmptyBox()
+		for k := range views {
+			for _, p := range s.Mesh.Motion.Pose(c, c.Length*float64(k)/views, s.Positions()) {
+				if p.Finite() {
+					box = box.Grow(p)
+				}
+			}
+		}
+		var out cloud
+		if !box.Empty() {
+			for _, p := range box.Corners() {
+				out = append(out, blob.Ball{At: p})
+			}
+		}
+		return out
+	}).(cloud)
 }
 
 // clipOf returns the clip that a model plays, nil for none; one that is not in its file is none.

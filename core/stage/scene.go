@@ -165,35 +165,22 @@ type Boxes interface {
 // BoxOf returns the box of a model where it stands, wherever its own clip or spring takes it.
 func BoxOf(m *Model, files Files) (vec.Box, error) {
 	box := vec.EmptyBox()
-	at := m.Matrix()
 	if m.Blobs != nil {
-		for k := range views {
-			for _, l := range m.Blobs.Alive(DefaultLength*float64(k)/views, DefaultLength) {
-				p, r := at.Point(l.At), vec.V{1, 1, 1}.Mul(l.Size*at.X.Len())
-				box = box.Grow(p.Sub(r)).Grow(p.Add(r))
-			}
-		}
-		return box, nil
+		return moveBox(m, nil, Time{}).at(m.Matrix()), nil
 	}
 	surface, err := files.Surface(m)
 	if err != nil {
 		return box, err
 	}
+	at := m.Matrix()
 	for _, p := range surface.Pos {
 		box = box.Grow(at.Point(p))
 	}
-	if c := clipOf(m, surface); c != nil { // wherever it goes
-		for k := range views {
-			for _, p := range surface.Mesh.Motion.Pose(c, c.Length*float64(k)/views, surface.Positions()) {
-				box = box.Grow(at.Point(p))
-			}
-		}
+	if m.Moves() {
+		box = box.Union(moveBox(m, surface, Time{}).at(at))
 	}
 	return box, nil
 }
-
-// views is at how many moments it is looked where a model that moves is.
-const views = 24
 
 // of tells whether the geometry is that of a stage whose models have these shapes.
 func (g *Geometry) of(s *Stage, shapes []*shape.Shape) bool {
@@ -267,10 +254,16 @@ func newGeometry(s *Stage, shapes []*shape.Shape) *Geometry {
 		g.Models = append(g.Models, Placed{Surface: l, Shape: sh, Matrix: m, Inverse: inv, FirstTri: len(g.Tri), FirstVertex: len(g.Pos)})
 		g.Moved = g.Moved || sh.Moved()
 		copy(g.UV[base:], l.UV)
+		// The floor is not what is looked at; and what moves by itself counts wherever it goes, or what is measured by the
+		// box, as depth is, would breathe.
+		apart := s.Models[i].ID == FloorID || s.Models[i].Moves()
+		if s.Models[i].Moves() {
+			g.Box = g.Box.Union(moveBox(&s.Models[i], l, s.Time).at(m))
+		}
 		for v, p := range sh.Pos {
 			p = m.Point(p)
 			g.Pos = append(g.Pos, p)
-			if s.Models[i].ID != FloorID { // which is not what is looked at
+			if !apart {
 				g.Box = g.Box.Grow(p)
 			}
 			g.Normal = append(g.Normal, m.Normal(sh.Normal[v]).Unit())
