@@ -11,6 +11,7 @@ import (
 
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
+	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
 
@@ -56,11 +57,12 @@ type report struct {
 		Min vec.V `json:"min"`
 		Max vec.V `json:"max"`
 	} `json:"bounds"`
-	Parts []partReport `json:"parts"`
+	Parts []partReport     `json:"parts"`
+	Clips []stage.FileClip `json:"clips,omitempty"` // its animations
 }
 
 func inspect(m *meshfile.Model) report {
-	r := report{Format: m.Format, Parts: make([]partReport, len(m.Mesh.Parts))}
+	r := report{Format: m.Format, Parts: make([]partReport, len(m.Mesh.Parts)), Clips: meshfile.Clips(m.Mesh)}
 	used := make([]map[int32]bool, len(r.Parts))
 	for i, p := range m.Mesh.Parts {
 		r.Parts[i] = partReport{Name: p.Name, UV: true, Normals: true}

@@ -82,9 +82,14 @@ func moveBox(m *Model, s *mesh.Surface, t Time) cloud {
 	if m.Blobs != nil {
 		var out cloud
 		loop := t.Filled().Length
+		melt := m.Blobs.Melt
+		if melt == 0 {
+			melt = blob.DefaultMelt
+		}
 		for k := range views {
 			for _, l := range m.Blobs.Alive(loop*float64(k)/views, loop) {
 				if !l.Hollow {
+					l.Size *= float32(1 + melt/2) // where balls lie upon each other they swell
 					out = append(out, l)
 				}
 			}

@@ -121,6 +121,13 @@ export class Time {
     edit([{ op: "time.set", key: which, value: which === "first" ? this.start(this.frame) : this.start(this.frame + 1) }]);
   }
 
+  /** Shows the list of moves. */
+  moves() {
+    document.querySelector('[data-tab="stage"]').click();
+    const look = (n) => ($("moves") ? $("moves").scrollIntoView() : n && setTimeout(() => look(n - 1), 50));
+    look(60);
+  }
+
   step(by) {
     if (!this.row) return;
     if (this.plays) this.play();
