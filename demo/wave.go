@@ -4,7 +4,6 @@ import (
 	"math"
 
 	"mobanta/core/mesh"
-	"mobanta/core/meshfile"
 	"mobanta/core/motion"
 	"mobanta/core/vec"
 )
@@ -42,7 +41,7 @@ func WavingKeeper() *mesh.Mesh {
 			}
 		}
 	}
-	mo := meshfile.Still(places, parents)
+	mo := motion.Still(places, parents)
 	piece := motion.Piece{Skin: 0, Rest: m.Positions}
 	piece.Joints, piece.Weights = make([][motion.MaxJoints]uint16, len(m.Positions)), make([][motion.MaxJoints]float32, len(m.Positions))
 	skin := onParts(m, "skin")

@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -176,44 +175,6 @@ func TestASkinBends(t *testing.T) {
 	assert.InDelta(t, 1, m.Mesh.Motion.Clips[0].Length, 1e-6)
 }
 
-// Whatever weights and joints a file has, places are numbers; what does not add up is counted and evened out.
-func TestRandomWeightsGiveNoNaN(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 9))
-	strange := []float32{0, -1, float32(math.NaN()), float32(math.Inf(1)), 1e38, 1e-40, 0.25}
-	m := meshfile.Still([]vec.V{{0, 0, 0}, {0, 1, 0}, {1, 1, 0}, {5, 5, 5}}, []int{-1, 0, 1, 2})
-	const n = 10_000
-	p := motion.Piece{Rest: make([]vec.V, n), Joints: make([][motion.MaxJoints]uint16, n), Weights: make([][motion.MaxJoints]float32, n)}
-	for i := range n {
-		p.Rest[i] = vec.V{r.Float32(), r.Float32(), r.Float32()}
-		var w [motion.MaxJoints]float32
-		for k := range w {
-			p.Joints[i][k] = uint16(r.IntN(4))
-			if w[k] = r.Float32(); r.IntN(3) == 0 {
-				w[k] = strange[r.IntN(len(strange))]
-			}
-		}
-		even, uneven := motion.Even(w)
-		if p.Weights[i] = even; uneven {
-			m.Uneven++
-		}
-		sum := 0.0
-		for _, v := range even {
-			require.GreaterOrEqual(t, v, float32(0))
-			sum += float64(v)
-		}
-		require.True(t, math.Abs(sum-1) < 1e-5 || sum == 0)
-	}
-	m.Pieces = []motion.Piece{p}
-	m.Clips = []motion.Clip{{Name: "c", Length: 1, Channels: []motion.Channel{{Node: 2, Path: motion.Turn, Size: 4, Times: []float32{0, 1}, Values: []float32{0, 0, 0, 0, 1, 0, 0, 0}},
-		{Node: 1, Path: motion.Scale, Size: 3, Times: []float32{0, 1}, Values: []float32{0, 0, 0, -3, 1, 1e9}}}}}
-	for _, at := range []float64{0, 0.3, 1} {
-		for _, v := range m.Pose(&m.Clips[0], at, n) {
-			require.True(t, v.Finite())
-		}
-	}
-	assert.Greater(t, m.Uneven, 1000)
-}
-
 // What cannot be read of an animation is left out and said; the model comes in.
 func TestBadAnimationsAreLeftOutInWords(t *testing.T) {
 	var b doc
@@ -242,7 +203,7 @@ func TestAGLBIsReadBack(t *testing.T) {
 	m := mesh.Torus(1, 0.3, 24, 12)
 	m.Join(mesh.Cuboid(vec.V{1, 1, 1}), vec.Place(vec.V{0, 2, 0}, vec.V{10, 20, 30}, 0.5))
 	still := *m
-	mo := meshfile.Still([]vec.V{{0, 0, 0}, {0, 1, 0}}, []int{-1, 0})
+	mo := motion.Still([]vec.V{{0, 0, 0}, {0, 1, 0}}, []int{-1, 0})
 	ring := len(mesh.Torus(1, 0.3, 24, 12).Positions)
 	a := motion.Piece{Skin: 0, Rest: m.Positions[:ring], Joints: make([][motion.MaxJoints]uint16, ring), Weights: make([][motion.MaxJoints]float32, ring)}
 	for i := range ring {

@@ -12,7 +12,6 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/mesh"
 	"mobanta/core/motion"
-	"mobanta/core/vec"
 )
 
 // WriteGLB writes a mesh as binary glTF 2.0: a node for each part, under its name, with what is painted on it, its
@@ -274,22 +273,4 @@ func inRows[T any](v []float32, row func([]float32) T, n int) []T {
 		out = append(out, row(v[i:i+n]))
 	}
 	return out
-}
-
-// Still returns a motion of joints that stand at places, each hanging on another or, below 0, on nothing: a skin whose
-// bind pose is as it stands.
-func Still(places []vec.V, parents []int) *motion.Motion {
-	m := &motion.Motion{}
-	skin := motion.Skin{}
-	for i, p := range places {
-		n := motion.Node{Parent: parents[i], Place: p, Turn: motion.Quat{0, 0, 0, 1}, Scale: vec.V{1, 1, 1}}
-		if parents[i] >= 0 {
-			n.Place = p.Sub(places[parents[i]])
-		}
-		m.Nodes = append(m.Nodes, n)
-		skin.Joints = append(skin.Joints, i)
-		skin.Inverse = append(skin.Inverse, vec.M{X: vec.V{1, 0, 0}, Y: vec.V{0, 1, 0}, Z: vec.V{0, 0, 1}, O: p.Mul(-1)})
-	}
-	m.Skins = []motion.Skin{skin}
-	return m
 }

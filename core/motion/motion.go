@@ -292,3 +292,21 @@ func Even(w [MaxJoints]float32) (out [MaxJoints]float32, uneven bool) {
 	}
 	return out, uneven || math.Abs(sum-1) > 0.01
 }
+
+// Still returns a motion of joints that stand at places, each hanging on another or, below 0, on nothing: a skin whose
+// bind pose is as it stands.
+func Still(places []vec.V, parents []int) *Motion {
+	m := &Motion{}
+	skin := Skin{}
+	for i, p := range places {
+		n := Node{Parent: parents[i], Place: p, Turn: Quat{0, 0, 0, 1}, Scale: vec.V{1, 1, 1}}
+		if parents[i] >= 0 {
+			n.Place = p.Sub(places[parents[i]])
+		}
+		m.Nodes = append(m.Nodes, n)
+		skin.Joints = append(skin.Joints, i)
+		skin.Inverse = append(skin.Inverse, vec.M{X: vec.V{1, 0, 0}, Y: vec.V{0, 1, 0}, Z: vec.V{0, 0, 1}, O: p.Mul(-1)})
+	}
+	m.Skins = []Skin{skin}
+	return m
+}

@@ -220,7 +220,10 @@ func stripFrom(v any) (color.Strip, error) {
 }
 
 func setView(p *Project, e *Edit, o *Outcome) error {
-	s, _ := e.Value.(string)
+	s, ok := e.Value.(string)
+	if !ok {
+		return errors.New("project: a view is named")
+	}
 	p.Stage.View = finish.View(s)
 	return nil
 }

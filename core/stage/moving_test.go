@@ -20,7 +20,7 @@ import (
 func bending(t *testing.T, steps int) *mesh.Surface {
 	t.Helper()
 	m := mesh.Grid("sheet", 4, 12, func(u, v float64) vec.V { return vec.V{float32(u - 0.5), float32(2 * v), 0} })
-	mo := meshfile.Still([]vec.V{{0, 0, 0}, {0, 1, 0}}, []int{-1, 0})
+	mo := motion.Still([]vec.V{{0, 0, 0}, {0, 1, 0}}, []int{-1, 0})
 	p := motion.Piece{Rest: m.Positions}
 	for _, v := range m.Positions {
 		w := max(0, min(1, v[1]-0.5))
