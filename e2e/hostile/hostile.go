@@ -215,7 +215,7 @@ var Files = []File{
 
 	{"no-looks.zip", "bundle", "", doc(func(s string) string { i := strings.Index(s, `"looks":[`); return s[:i] + `"looks":[]}` })},
 	{"later.zip", "bundle", "later version", doc(func(s string) string { return strings.Replace(s, `"version":1`, `"version":9`, 1) })},
-	{"unknown.zip", "bundle", "later version", doc(func(s string) string { return strings.Replace(s, `"version":1`, `"version":1,"moves":[]`, 1) })},
+	{"unknown.zip", "bundle", "later version", doc(func(s string) string { return strings.Replace(s, `"version":1`, `"version":1,"shelves":[]`, 1) })},
 	{"target.zip", "bundle", "three numbers", doc(func(s string) string { return strings.Replace(s, `"target":[0,0,0]`, `"target":[0,0,0,0]`, 1) })},
 	{"height.zip", "bundle", "line 1", doc(func(s string) string { return strings.Replace(s, `"azimuth":`, `"height":1e308,"azimuth":`, 1) })},
 	{"names.zip", "bundle", "longer than 200 letters", doc(func(s string) string { return strings.Replace(s, "First look", strings.Repeat("Ж", 201), 1) })},

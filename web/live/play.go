@@ -36,19 +36,29 @@ const handTime = 70 * time.Millisecond
 type playing struct {
 	now     wanted // what the frames are of
 	time    stage.Time
-	keys    []reel.Key // of all frames of the loop
-	first   int        // the range that is played
+	keys    map[int]reel.Key // of frames, once they are asked for
+	still   bool             // whether all frames are one
+	first   int              // the range that is played
 	end     int
 	at      int         // the frame that is due next
 	due     time.Time   // when
 	showing int         // the frame that is shown
 	shown   []time.Time // when the last ones were
-	making  map[reel.Key]context.CancelFunc
+	making  map[reel.Key]maker
 	stop    context.CancelFunc
 	work    *sync.Cond // of the session's mu: makers wait here
 	holds   bool       // while the hand moves: pictures of ever other moments come too late for it, so time stands still
 	missed  int        // frames that there was no room for, in a row
 }
+
+// maker is a frame that is being drawn.
+type maker struct {
+	frame  int
+	cancel context.CancelFunc
+}
+
+// ahead is how many frames are drawn ahead, and looked at, at most.
+const ahead = 600
 
 // takePlay follows what the page says of playing; s.mu is held. Where it stopped is stored.
 func (s *session) takePlay(m said) error {
@@ -63,7 +73,7 @@ func (s *session) takePlay(m said) error {
 		return s.keep(e)
 	}
 	ctx, stop := context.WithCancel(s.ctx)
-	p := &playing{stop: stop, making: map[reel.Key]context.CancelFunc{}, work: sync.NewCond(&s.mu)}
+	p := &playing{stop: stop, making: map[reel.Key]maker{}, work: sync.NewCond(&s.mu)}
 	s.play = p
 	for range runtime.GOMAXPROCS(0) {
 		s.makers.Go(func() {
@@ -71,9 +81,7 @@ func (s *session) takePlay(m said) error {
 			r.Under(s.studio.memory)
 			defer r.Close()
 			r.Gate, r.Least, r.Keep, r.Results = &s.studio.Gate, order.Previews, false, smallResults
-			if err := s.guarded("a frame", func() error { s.make(ctx, p, r); return nil }); err != nil {
-				s.problem(err)
-			}
+			s.make(ctx, p, r)
 		})
 	}
 	if s.cancel != nil {
@@ -110,24 +118,11 @@ func (s *session) film(p *playing) error {
 		return nil
 	}
 	t := want.project.Stage.Time
-	n := t.Frames()
-	keys := make([]reel.Key, n)
-	held := max(1, t.Hold)
 	still := !frame.Moves(want.project)
-	for k := range keys {
-		if k%held != 0 || still && k > 0 {
-			keys[k] = keys[k-1]
-			continue
-		}
-		var err error
-		if keys[k], err = frame.Stamp(s.moment(want.project, t, k), want.look()); err != nil {
-			return err
-		}
-	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	begins := p.keys == nil
-	p.now, p.time, p.keys = want, t, keys
+	p.now, p.time, p.keys, p.still = want, t, map[int]reel.Key{}, still
 	p.first, p.end = t.Range()
 	if begins {
 		p.at, p.due = t.Frame(), time.Now()
@@ -139,13 +134,12 @@ func (s *session) film(p *playing) error {
 	if p.at < p.first || p.at >= p.end {
 		p.at = p.first
 	}
-	there := map[reel.Key]bool{}
-	for _, k := range keys {
-		there[k] = true
+	if p.showing >= t.Frames() {
+		p.showing = p.at
 	}
-	for k, cancel := range p.making {
-		if !there[k] {
-			cancel()
+	for key, m := range p.making {
+		if m.frame >= p.end || p.key(m.frame) != key {
+			m.cancel()
 		}
 	}
 	p.missed = 0
@@ -154,13 +148,35 @@ func (s *session) film(p *playing) error {
 	return nil
 }
 
+// key returns the key of a frame; the session's mu is held.
+func (p *playing) key(k int) reel.Key {
+	if hold := p.time.Filled().Hold; hold > 1 {
+		k -= k % hold
+	}
+	if p.still {
+		k = 0
+	}
+	key, ok := p.keys[k]
+	if !ok {
+		var err error
+		if key, err = frame.Stamp(moment(p.now.project, p.time, k), p.now.look()); err != nil {
+			key = reel.Key{} // it will be said when it is drawn
+		}
+		p.keys[k] = key
+	}
+	return key
+}
+
+// next returns the frame that comes i frames after the one that is due.
+func (p *playing) next(i int) int { return p.first + (p.at-p.first+i)%(p.end-p.first) }
+
 // look returns what of a picture is the view's.
 func (w *wanted) look() frame.View {
 	return frame.View{W: w.view.W, H: w.view.H, Look: w.view.Look, Peek: w.view.Path + "/" + w.view.Peek, Plate: w.view.Plate, Before: w.view.Before}
 }
 
 // moment returns a project at a frame.
-func (s *session) moment(p *project.Project, t stage.Time, k int) *project.Project {
+func moment(p *project.Project, t stage.Time, k int) *project.Project {
 	q := *p
 	q.Stage.Time.At = t.Start(k)
 	return &q
@@ -169,26 +185,25 @@ func (s *session) moment(p *project.Project, t stage.Time, k int) *project.Proje
 // order tells the reel what is to come; s.mu is held.
 func (s *session) order(p *playing) {
 	var next []reel.Key
-	n := p.end - p.first
-	for i := range n {
-		next = append(next, p.keys[p.first+(p.at-p.first+i)%n])
+	for i := range min(ahead, p.end-p.first) {
+		next = append(next, p.key(p.next(i)))
 	}
 	s.reel.Want(next)
 }
 
-// next returns a frame that is to be drawn: the first that is not there, or else the first that has not settled. It
+// nextFrame returns a frame that is to be drawn: the first that is not there, or else the first that has not settled. It
 // waits for one; ok is false once playing has stopped. s.mu is held.
 func (s *session) nextFrame(ctx context.Context, p *playing) (k int, draft, ok bool) {
 	for ctx.Err() == nil {
 		if p.keys != nil && p.missed < missing && len(s.trial) == 0 { // what the hand is about to change need not be drawn
-			n := p.end - p.first
 			for _, draft := range [2]bool{true, false} {
-				for i := range n {
-					k := p.first + (p.at-p.first+i)%n
-					if p.making[p.keys[k]] != nil {
+				for i := range min(ahead, p.end-p.first) {
+					k := p.next(i)
+					key := p.key(k)
+					if _, made := p.making[key]; made {
 						continue
 					}
-					if _, done, there := s.reel.Has(p.keys[k]); !there && draft || there && !done && !draft {
+					if _, done, there := s.reel.Has(key); !there && draft || there && !done && !draft {
 						return k, draft, true
 					}
 				}
@@ -209,14 +224,16 @@ func (s *session) make(ctx context.Context, p *playing, r *picture.Renderer) {
 		if !ok {
 			return
 		}
-		key, want, t := p.keys[k], p.now, p.time
+		key, want, t := p.key(k), p.now, p.time
 		c, cancel := context.WithCancel(ctx)
-		p.making[key] = cancel
+		p.making[key] = maker{k, cancel}
 		s.mu.Unlock()
 		r.Heard = s.heard.Load()
 		var f reel.Frame
-		var err error
-		scene, f, err = s.drawFrame(c, r, scene, s.moment(want.project, t, k), want, draft)
+		err := s.guarded("a frame", func() (err error) {
+			scene, f, err = s.drawFrame(c, r, scene, moment(want.project, t, k), want, draft)
+			return err
+		})
 		room := true
 		if err == nil {
 			room = s.reel.Put(key, f)
@@ -225,7 +242,9 @@ func (s *session) make(ctx context.Context, p *playing, r *picture.Renderer) {
 		s.mu.Lock()
 		delete(p.making, key)
 		if err != nil && c.Err() == nil {
-			s.halt()
+			if s.play == p {
+				s.halt()
+			}
 			s.mu.Unlock()
 			s.problem(err)
 			s.tell(map[string]any{"t": "play", "on": false})
@@ -332,20 +351,19 @@ func (s *session) turn(p *playing) error {
 	if early > 0 || p.holds {
 		k = p.showing
 	}
-	_, done, there := s.reel.Has(p.keys[k])
+	key := p.key(k)
+	_, done, there := s.reel.Has(key)
 	atOnce := hand || !there && p.missed >= missing
 	if !there && !atOnce {
 		s.mu.Unlock()
 		return nil // its maker says when it is there
 	}
 	want := p.now
-	if atOnce {
-		want = s.snapshot()
-	}
+	want.seq, want.view, want.trial, want.tried = s.seq, s.view, len(s.trial) > 0, s.trial
 	over := k == p.at && early <= 0 && s.forth(p)
 	if hand {
-		for _, cancel := range p.making {
-			cancel()
+		for _, m := range p.making {
+			m.cancel()
 		}
 	}
 	s.mu.Unlock()
@@ -355,7 +373,7 @@ func (s *session) turn(p *playing) error {
 			return err
 		}
 		p.holds = p.holds || hand && time.Since(start) > handTime
-	} else if f, ok := s.reel.Get(p.keys[k], nil); ok {
+	} else if f, ok := s.reel.Get(key, nil); ok {
 		s.fit(f.W, f.H)
 		s.pix = f.Pix
 		s.sendPix(f.W, f.H, f.Passes, done, want, 1, image.Rect(0, 0, f.W, f.H))
@@ -412,7 +430,7 @@ func (s *session) ofReel(w wanted) (kept bool, key reel.Key, plays bool, err err
 
 // atOnce draws a frame as while the hand moves.
 func (s *session) atOnce(want wanted, t stage.Time, k int) error {
-	want.project = s.moment(want.project, t, k)
+	want.project = moment(want.project, t, k)
 	want.hand, want.tell = true, false
 	want.try()
 	ctx, cancel := context.WithCancel(s.ctx)
@@ -434,9 +452,10 @@ func (s *session) tellPlay(p *playing, k int) {
 	if n := len(p.shown) - 1; n > 0 {
 		rate = float64(n) / now.Sub(p.shown[0]).Seconds()
 	}
-	there, settled := 0, 0
-	for i := p.first; i < p.end; i++ {
-		_, done, ok := s.reel.Has(p.keys[i])
+	there, settled, of := 0, 0, min(ahead, p.end-p.first)
+	s.mu.Lock()
+	for i := range of {
+		_, done, ok := s.reel.Has(p.key(p.next(i)))
 		if ok {
 			there++
 		}
@@ -444,6 +463,7 @@ func (s *session) tellPlay(p *playing, k int) {
 			settled++
 		}
 	}
-	s.tell(map[string]any{"t": "play", "on": true, "frame": k, "at": p.time.Start(k), "of": p.end - p.first, "there": there, "settled": settled,
+	s.mu.Unlock()
+	s.tell(map[string]any{"t": "play", "on": true, "frame": k, "at": p.time.Start(k), "of": of, "there": there, "settled": settled,
 		"rate": fmt.Sprintf("%.1f", rate), "want": p.time.Filled().Rate, "mb": s.reel.Size() >> 20})
 }

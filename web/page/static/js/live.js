@@ -14,6 +14,7 @@ export class Live {
     this.seq = 0;
     this.wait = 250;
     this.times = 0; // how often it was open
+    this.tried = 0; // when something was tried last that was not dropped
     this.open();
   }
 
@@ -60,11 +61,13 @@ export class Live {
 
   /** Draws edits without storing them. */
   tryEdits(edits) {
+    this.tried = performance.now();
     return this.send({ t: "try", edits });
   }
 
   /** Forgets what was only tried. */
   drop() {
+    this.tried = 0;
     this.send({ t: "drop" });
   }
 

@@ -38,6 +38,7 @@ export class Time {
       e.target.value = "";
     });
     document.addEventListener("pointerdown", (e) => this.press(e));
+    for (const [type, down] of [["pointerdown", true], ["pointerup", false], ["pointercancel", false]]) addEventListener(type, () => (this.down = down), true);
     document.addEventListener("keydown", (e) => this.key(e));
     document.addEventListener("dblclick", (e) => {
       const dot = e.target.closest(".curve [data-k]");
@@ -85,6 +86,7 @@ export class Time {
   play() {
     if (!this.row) return say("Nothing moves yet: add a move on the stage panel, or read the Time node.", true);
     this.set(!this.plays);
+    if (this.plays) this.live.drop(); // what was tried last is stored by now
     this.live.ask({ t: "play", on: this.plays });
   }
 
@@ -166,6 +168,15 @@ export class Time {
   /** The document has changed: what it says of time holds again. */
   stored() {
     if (!this.plays) this.at = null;
+    else this.rested();
+  }
+
+  /** While it plays, what was tried and is stored by now is let go of, so that frames are drawn ahead again. */
+  rested() {
+    clearTimeout(this.letting);
+    if (!this.plays || !this.live.tried) return;
+    if (this.down || performance.now() - this.live.tried < 300) this.letting = setTimeout(() => this.rested(), 150);
+    else this.live.drop();
   }
 
   press(e) {
