@@ -24,7 +24,7 @@ var views = []view{
 	{name: "desk", path: "/p/saltlight", desk: true},
 	{name: "stage", path: "/p/bell-buoy?light=torch", desk: true, do: `document.querySelector('[data-tab="stage"]').click(); setTimeout(() => document.getElementById("stage").scrollTop = document.querySelector("[data-light-block]").offsetTop - 90, 900)`},
 	{name: "search", path: "/p/saltlight", desk: true, do: `document.getElementById("add").click(); const i = document.getElementById("search-text"); i.value = "crevices"; i.dispatchEvent(new Event("input", { bubbles: true }))`},
-	{name: "play", path: "/p/signal-flare", desk: true, do: `document.querySelector('[data-tab="stage"]').click(); setTimeout(() => document.getElementById("moves").scrollIntoView(), 900)`},
+	{name: "play", path: "/p/signal-flare", desk: true, do: `document.getElementById("moment").click()`, wait: 5 * time.Second},
 	{name: "front", path: "/p/saltlight?node=shine", desk: true, do: `document.querySelector('[data-tab="front"]').click()`},
 	{name: "starts", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-starts]").click()`, wait: 6 * time.Second},
 	{name: "compare", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="colours"]').click();

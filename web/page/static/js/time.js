@@ -126,7 +126,11 @@ export class Time {
   /** Shows the list of moves. */
   moves() {
     document.querySelector('[data-tab="stage"]').click();
-    const look = (n) => ($("moves") ? $("moves").scrollIntoView() : n && setTimeout(() => look(n - 1), 50));
+    const look = (n) => {
+      const panel = $("stage"), list = $("moves");
+      if (list) panel.scrollTop += list.getBoundingClientRect().top - panel.getBoundingClientRect().top;
+      else if (n) setTimeout(() => look(n - 1), 50);
+    };
     look(60);
   }
 
