@@ -159,34 +159,21 @@ func Mesh(balls []Ball, melt, cells float64, workers int) *mesh.Mesh {
 	index := map[[3]int32]int32{}
 	var pieces []piece
 	for i := range f.balls {
-		s := &f.balls[i]
-		if s.sign < 0 {
-			continue // it makes nothing; it is put to the others' blocks below
-		}
-		lo, hi := f.reach(s, h)
-		for z := lo[2]; z <= hi[2]; z++ {
-			for y := lo[1]; y <= hi[1]; y++ {
-				for x := lo[0]; x <= hi[0]; x++ {
-					at := [3]int32{x, y, z}
-					if _, ok := index[at]; !ok {
-						index[at] = int32(len(pieces))
-						pieces = append(pieces, piece{at: [3]int32{x * block, y * block, z * block}})
-					}
+		if f.balls[i].sign > 0 { // a hollow one makes nothing; it is put to the others' blocks below
+			f.blocks(i, h, func(at [3]int32) {
+				if _, ok := index[at]; !ok {
+					index[at] = int32(len(pieces))
+					pieces = append(pieces, piece{at: [3]int32{at[0] * block, at[1] * block, at[2] * block}})
 				}
-			}
+			})
 		}
 	}
 	for i := range f.balls {
-		lo, hi := f.reach(&f.balls[i], h)
-		for z := lo[2]; z <= hi[2]; z++ {
-			for y := lo[1]; y <= hi[1]; y++ {
-				for x := lo[0]; x <= hi[0]; x++ {
-					if p, ok := index[[3]int32{x, y, z}]; ok {
-						pieces[p].balls = append(pieces[p].balls, int32(i))
-					}
-				}
+		f.blocks(i, h, func(at [3]int32) {
+			if p, ok := index[at]; ok {
+				pieces[p].balls = append(pieces[p].balls, int32(i))
 			}
-		}
+		})
 	}
 	parallel.Do(workers, len(pieces), func(i int) { pieces[i].place(f, h) })
 	total := int32(0)
@@ -212,6 +199,18 @@ func Mesh(balls []Ball, melt, cells float64, workers int) *mesh.Mesh {
 		}
 	}
 	return out
+}
+
+// blocks calls g with each block that ball i reaches.
+func (f *Field) blocks(i int, h float32, g func(at [3]int32)) {
+	lo, hi := f.reach(&f.balls[i], h)
+	for z := lo[2]; z <= hi[2]; z++ {
+		for y := lo[1]; y <= hi[1]; y++ {
+			for x := lo[0]; x <= hi[0]; x++ {
+				g([3]int32{x, y, z})
+			}
+		}
+	}
 }
 
 // reach returns the blocks that a ball reaches, rims included.

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"mobanta/core/color"
+	"mobanta/core/stage"
 )
 
 // maxFills is how many colours regions may have: of more, those that are rarest are the nearest of the others.
@@ -24,7 +25,10 @@ type flat struct {
 func (p *Picture) flatten() *flat {
 	r := &p.result
 	f := &flat{w: r.W, h: r.H, label: make([]int32, r.W*r.H)}
-	back := r.Backdrop.Color
+	back := r.Backdrop.Color // under what covers in part
+	if r.Backdrop.Course != stage.Flat {
+		back = r.Backdrop.Along(0.5)
+	}
 	count := map[[3]int]int{}
 	key := func(i int) (k [3]int, ok bool) {
 		b := r.Base[4*i : 4*i+4]

@@ -51,7 +51,7 @@ func (p *Picture) writeSVG(to io.Writer, fills bool) error {
 	width, height := p.result.W, p.result.H
 	fmt.Fprintf(w, "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"%d\" height=\"%d\" viewBox=\"0 0 %d %d\">\n", width, height, width, height)
 	if b := p.result.Backdrop; !b.None {
-		fmt.Fprintf(w, "<rect id=\"backdrop\" width=\"%d\" height=\"%d\" fill=\"%s\"/>\n", width, height, b.Color.Hex())
+		fmt.Fprintf(w, "%s<rect id=\"backdrop\" width=\"%d\" height=\"%d\" fill=\"%s\"/>\n", course(&b, width, height), width, height, fillOf(&b))
 	}
 	if fills {
 		if err := p.writeFills(w); err != nil {
@@ -94,6 +94,37 @@ func (p *Picture) writeSVG(to io.Writer, fills bool) error {
 	}
 	fmt.Fprintln(w, "</svg>")
 	return w.Flush()
+}
+
+// fillOf returns what a backdrop without its picture is filled with.
+func fillOf(b *stage.Backdrop) string {
+	if b.Course != stage.Flat {
+		return "url(#course)"
+	}
+	return b.Color.Hex()
+}
+
+// course returns the definition of a backdrop's gradient, "" for one colour. Its colours stand so close that what runs
+// straight between them is right to a step of a byte.
+func course(b *stage.Backdrop, width, height int) string {
+	const steps = 16
+	var out strings.Builder
+	w, h := float64(width), float64(height)
+	switch b.Course {
+	case stage.Upward:
+		fmt.Fprintf(&out, "<defs><linearGradient id=\"course\" gradientUnits=\"userSpaceOnUse\" x1=\"0\" y1=\"%d\" x2=\"0\" y2=\"0\">", height)
+	case stage.Round:
+		fmt.Fprintf(&out, "<defs><radialGradient id=\"course\" gradientUnits=\"userSpaceOnUse\" cx=\"%g\" cy=\"%g\" r=\"%.2f\">", w/2, h/2, math.Hypot(w/2, h/2))
+	default:
+		return ""
+	}
+	for i := range steps + 1 {
+		t := float64(i) / steps
+		fmt.Fprintf(&out, "<stop offset=\"%g\" stop-color=\"%s\"/>", t, b.Along(t).Hex())
+	}
+	kind := map[stage.Course]string{stage.Upward: "linear", stage.Round: "radial"}[b.Course]
+	fmt.Fprintf(&out, "</%sGradient></defs>\n", kind)
+	return out.String()
 }
 
 func escaped(s string) string {

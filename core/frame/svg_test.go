@@ -2,6 +2,7 @@ package frame_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/xml"
 	"image"
 	"image/color"
@@ -18,6 +19,7 @@ import (
 
 	mcolor "mobanta/core/color"
 	"mobanta/core/frame"
+	"mobanta/core/meshfile"
 	"mobanta/core/network"
 	"mobanta/core/project"
 )
@@ -240,4 +242,25 @@ func TestBandsAreFlatRegions(t *testing.T) {
 		none.Stage.Models[0].Looks[part] = ""
 	}
 	assert.Empty(t, pathsIn(t, bytesOf(t, none, o, frame.SVG)), "no lines, no paths")
+}
+
+// A backdrop that goes from one colour to another is a gradient in vectors too.
+func TestAGradientIsOneInVectors(t *testing.T) {
+	p := project.New("p")
+	for _, e := range []project.Edit{{Op: "model.add", Kind: "sphere"}, {Op: "backdrop.set", Key: "course", Value: "round"}, {Op: "backdrop.set", Key: "other", Value: "#102030"}} {
+		_, err := p.Apply(&e)
+		require.NoError(t, err)
+	}
+	for course, want := range map[string]string{"round": "<radialGradient", "up": "<linearGradient"} {
+		_, err := p.Apply(&project.Edit{Op: "backdrop.set", Key: "course", Value: course})
+		require.NoError(t, err)
+		pic, err := frame.Draw(context.Background(), p, meshfile.Files(nil), frame.Order{W: 120, H: 80, Samples: 1, Lines: true})
+		require.NoError(t, err)
+		var buf bytes.Buffer
+		require.NoError(t, pic.Write(&buf, frame.SVG))
+		require.NoError(t, xml.Unmarshal(buf.Bytes(), new(struct{})))
+		assert.Contains(t, buf.String(), want)
+		assert.Contains(t, buf.String(), `offset="1" stop-color="#102030"`)
+		assert.Contains(t, buf.String(), `fill="url(#course)"`)
+	}
 }
