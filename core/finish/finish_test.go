@@ -218,6 +218,15 @@ func TestGradeCurves(t *testing.T) {
 	}
 }
 
+// What is raised evenly runs straight; a palette that is not there maps nothing.
+func TestAStraightCurveStaysOne(t *testing.T) {
+	for _, x := range []float64{-0.2, 0, 0.1, 0.37, 0.5, 0.8, 1, 1.4} {
+		assert.InDelta(t, x+0.1, finish.Curve{0.1, 0.1, 0.1}.At(x), 1e-12)
+	}
+	g := (&finish.Grade{On: true, Exposure: 1, Mapped: 1}).Ready()
+	assert.Equal(t, color.C{0.5, 0.5, 0.5}, g.At(color.C{0.25, 0.25, 0.25}))
+}
+
 // The soft view leaves what lies below its knee to the bit, never reaches more than 1, and keeps what is brighter
 // brighter.
 func TestTheShoulder(t *testing.T) {

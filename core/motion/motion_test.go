@@ -67,11 +67,12 @@ func TestChannelsGoFromKeyToKey(t *testing.T) {
 	assert.Equal(t, []float32{0, 0, 0}, at(step, 1.99))
 	assert.Equal(t, []float32{1, 2, 3}, at(step, 2))
 	// t³ between 1 and 3, whose slope is 3t²: a cubic spline is it exactly.
-	cube := motion.Channel{Path: motion.Place, Way: motion.Cubic, Size: 1, Times: []float32{1, 3}, Values: []float32{0, 1, 3, 27, 27, 0}}
-	for _, x := range []float32{1, 1.5, 2, 2.7, 3} {
+	cube := motion.Channel{Path: motion.Place, Way: motion.Cubic, Size: 2, Times: []float32{1, 3, 4}, Values: []float32{0, 0, 1, -1, 3, -3, 27, -27, 27, -27, 27, -27, 48, -48, 64, -64, 0, 0}}
+	for _, x := range []float32{1, 1.5, 2, 2.7, 3, 3.2, 3.9, 4} {
 		assert.InDelta(t, x*x*x, at(cube, x)[0], 1e-4)
+		assert.InDelta(t, -x*x*x, at(cube, x)[1], 1e-4)
 	}
-	assert.InDelta(t, 27, at(cube, 8)[0], 1e-6)
+	assert.InDelta(t, 64, at(cube, 8)[0], 1e-6)
 	s := float32(math.Sqrt(0.5))
 	turn := motion.Channel{Path: motion.Turn, Size: 4, Times: []float32{0, 1}, Values: []float32{0, 0, 0, 1, 0, 0, -s, -s}} // the same quarter turn, said the other way
 	half := at(turn, 0.5)
@@ -98,4 +99,29 @@ func TestPoses(t *testing.T) {
 	assert.InDelta(t, 0, now[1].Sub(vec.V{3, 10, 0}).Len(), 1e-5, "%v", now[1])
 	assert.Equal(t, rest[1], m.Pose(nil, 0, 2)[1], "a pose changes nothing")
 	assert.Nil(t, m.Clip("none"))
+}
+
+// A turn is q p q*, about any axis; and joints bend what hangs on them, from bind pose on.
+func TestTurnsAndSkins(t *testing.T) {
+	r := rand.New(rand.NewPCG(2, 8))
+	for range 50 {
+		axis := vec.V{r.Float32() - 0.5, r.Float32() - 0.5, r.Float32() - 0.5}.Unit()
+		sin, cos := math.Sincos(r.Float64() * 3)
+		q := axis.Mul(float32(sin))
+		w := float32(cos)
+		p, o := vec.V{r.Float32(), r.Float32(), r.Float32()}, vec.V{r.Float32(), 0, 1}
+		turned := p.Add(q.Cross(p).Mul(2 * w)).Add(q.Cross(q.Cross(p)).Mul(2))
+		m := motion.Still([]vec.V{o, o.Add(vec.V{0, 1, 0})}, []int{-1, 0})
+		m.Pieces = []motion.Piece{
+			{Skin: 0, Rest: []vec.V{o.Add(p)}, Joints: [][motion.MaxJoints]uint16{{0}}, Weights: [][motion.MaxJoints]float32{{1}}},
+			{First: 1, Skin: -1, Node: 0, Rest: []vec.V{p}},
+			{First: 2, Skin: 0, Rest: []vec.V{p}, Joints: [][motion.MaxJoints]uint16{{}}, Weights: [][motion.MaxJoints]float32{{}}},
+		}
+		m.Clips = []motion.Clip{{Name: "t", Length: 1, Channels: []motion.Channel{{Node: 0, Path: motion.Turn, Size: 4, Times: []float32{0}, Values: []float32{q[0], q[1], q[2], w}}}}}
+		got := m.Pose(&m.Clips[0], 0, 3)
+		require.InDelta(t, 0, got[0].Sub(o.Add(turned)).Len(), 1e-5)
+		require.InDelta(t, 0, got[1].Sub(o.Add(turned)).Len(), 1e-5, "and what stands on the node itself")
+		require.Equal(t, p, got[2], "what hangs on nothing stays")
+		require.InDelta(t, 0, m.Pose(nil, 0, 3)[0].Sub(o.Add(p)).Len(), 1e-6, "bind pose is as it stands")
+	}
 }
