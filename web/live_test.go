@@ -15,11 +15,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/color"
-	"mobanta/core/meshfile"
 	"mobanta/core/node"
-	"mobanta/core/picture"
 	"mobanta/core/project"
-	"mobanta/core/stage"
 )
 
 // tab is what a page makes of the messages of its line to the server.
@@ -132,18 +129,7 @@ func (b *tab) card(data []byte) {
 // offline renders a project as the command line does.
 func offline(t *testing.T, p *project.Project, w, h int) []byte {
 	t.Helper()
-	sc, err := stage.NewScene(&p.Stage, meshfile.Files(nil), nil)
-	require.NoError(t, err)
-	looks, err := p.Networks()
-	require.NoError(t, err)
-	pix := make([]byte, 4*w*h)
-	err = picture.NewRenderer(1).Render(context.Background(), picture.Job{Scene: sc, Looks: looks, W: w, H: h, Samples: 16}, func(res *picture.Result) {
-		if res.Done {
-			res.RGBA(pix, res.Bounds())
-		}
-	})
-	require.NoError(t, err)
-	return pix
+	return drawn(t, p, p.Stage.Time.At, w, h)
 }
 
 func withBall(t *testing.T) *studio {

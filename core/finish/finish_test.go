@@ -179,6 +179,7 @@ func TestGradesByClosedForms(t *testing.T) {
 	was := color.C{0.3, 0.25, 0.2}.OKLCH()
 	assert.InDelta(t, was[0], turned[0], 1e-3)
 	assert.InDelta(t, was[1], turned[1], 1e-3)
+	assert.InDelta(t, 0.25, math.Mod(float64(turned[2]-was[2])+1, 1), 2e-3, "by a quarter of a turn")
 	near(c, at(finish.Grade{Hue: 360}, c), "once round is where it was")
 	up := at(finish.Grade{Curves: finish.Curves{All: finish.Curve{0, 0.1, 0}}}, color.FromEncoded([3]float32{0.5, 0, 1})).Encoded()
 	assert.InDelta(t, 0.6, up[0], 1e-3, "the middle of the curve")
@@ -189,7 +190,7 @@ func TestGradesByClosedForms(t *testing.T) {
 	assert.Zero(t, red[1])
 	blue := color.MustHex("#2040C0")
 	dark := at(finish.Grade{Toning: 1, Shadows: blue, Lights: color.C{1, 1, 1}}, color.C{0.002, 0.002, 0.002}).OKLCH()
-	assert.InDelta(t, blue.OKLCH()[2], dark[2], 12, "shadows take the tint")
+	assert.InDelta(t, blue.OKLCH()[2], dark[2], 0.03, "shadows take the tint")
 	strip := color.Strip{{color.MustHex("#102030"), color.MustHex("#F0E0D0")}}
 	near(strip[0][0], at(finish.Grade{Strip: strip, Mapped: 1}, color.C{}), "the dark end of the palette")
 	near(strip[0][1], at(finish.Grade{Strip: strip, Mapped: 1}, color.C{1, 1, 1}), "the light end")

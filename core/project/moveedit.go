@@ -68,7 +68,7 @@ func addMove(p *Project, e *Edit, o *Outcome) error {
 		switch {
 		case m.Color:
 			c := color.C{float32(from[0]), float32(from[1]), float32(from[2])}.OKLCH()
-			c[2] += 120
+			c[2] += 1.0 / 3 // of a turn
 			c[1] = max(c[1], 0.1)
 			t := color.FromOKLCH(c)
 			for k := range to {
