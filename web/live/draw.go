@@ -131,6 +131,7 @@ type wanted struct {
 	view    said
 	hand    bool
 	scrubs  bool
+	plays   bool // it plays meanwhile
 	trial   bool
 	tried   []project.Edit // what the hand has done and is not stored
 	seq     uint32
@@ -211,6 +212,9 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		// While the hand moves pictures are as large as lets them follow it; the page
 		// scales them up.
 		part = s.part
+		if w.plays {
+			part = min(part, playPart)
+		}
 		job.W, job.H, job.Samples, job.Quick = scaled(job.W, part), scaled(job.H, part), 1, true
 	}
 	start, first := time.Now(), true

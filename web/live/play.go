@@ -431,7 +431,7 @@ func (s *session) ofReel(w wanted) (kept bool, key reel.Key, plays bool, err err
 // atOnce draws a frame as while the hand moves.
 func (s *session) atOnce(want wanted, t stage.Time, k int) error {
 	want.project = moment(want.project, t, k)
-	want.hand, want.tell = true, false
+	want.hand, want.plays, want.tell = true, true, false
 	want.try()
 	ctx, cancel := context.WithCancel(s.ctx)
 	defer cancel()

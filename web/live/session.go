@@ -145,6 +145,7 @@ const (
 	stripW     = 660 // of the chosen node at its true size
 	stripH     = 44
 	targetTime = 54 * time.Millisecond  // for a picture while the camera or a light moves: with what it takes to show it, 12 and more a second
+	playPart   = 0.7                    // of the size that it has at most while it plays
 	leastPart  = 0.25                   // of the size that such a picture has
 	manyNodes  = 60                     // in all looks: more take a while
 	stillTime  = 150 * time.Millisecond // until a hand counts as resting
