@@ -3,6 +3,7 @@ package finish
 import (
 	"math"
 
+	"mobanta/core/lanes"
 	"mobanta/core/parallel"
 )
 
@@ -128,6 +129,9 @@ type grid struct {
 	spread  float64
 }
 
+// more adds a row times t to another.
+func more(to, row []float32, t float32) { lanes.Affine(to, to, row, 1, t, 0) }
+
 // own returns how many of its cells lie before the picture begins.
 func (g *grid) own() int {
 	if g.d > 1 {
@@ -186,10 +190,7 @@ func (g *grid) gathered(d, W, H, workers int) grid {
 	parallel.Do(workers, out.h, func(j int) {
 		to := out.pix[3*out.w*j : 3*out.w*(j+1)]
 		for _, r := range into[j] {
-			in := half[3*out.w*r.row : 3*out.w*(r.row+1)]
-			for x := range to {
-				to[x] += r.weight * in[x]
-			}
+			more(to, half[3*out.w*r.row:3*out.w*(r.row+1)], r.weight)
 		}
 	})
 	return out
@@ -219,23 +220,14 @@ func (g *grid) blur(dst []float32, variance float64, share float32, workers int)
 		}
 		for k := 1; k <= r && k < g.w; k++ {
 			t, n := taps[k]*share, len(to)-3*k
-			a, b := to[:n], in[3*k:]
-			for x := range a {
-				a[x] += t * b[x]
-			}
-			a, b = to[3*k:], in[:n]
-			for x := range a {
-				a[x] += t * b[x]
-			}
+			more(to[:n], in[3*k:], t)
+			more(to[3*k:], in[:n], t)
 		}
 	})
 	parallel.Do(workers, g.h, func(j int) { // and down
 		to := dst[3*g.w*j : 3*g.w*(j+1)]
 		for k := max(-r, -j); k <= min(r, g.h-1-j); k++ {
-			t, in := taps[max(k, -k)], half[3*g.w*(j+k):3*g.w*(j+k+1)]
-			for x := range to {
-				to[x] += t * in[x]
-			}
+			more(to, half[3*g.w*(j+k):3*g.w*(j+k+1)], taps[max(k, -k)])
 		}
 	})
 }
@@ -291,10 +283,7 @@ func (g *grid) line(y float64) []float32 {
 	j := int(math.Floor(v))
 	line := make([]float32, 3*g.w)
 	for k, w := range basis(float32(v - float64(j))) {
-		row := g.pix[3*g.w*max(0, min(g.h-1, j+k-1)):][:3*g.w]
-		for i := range line {
-			line[i] += w * row[i]
-		}
+		more(line, g.pix[3*g.w*max(0, min(g.h-1, j+k-1)):], w)
 	}
 	return line
 }

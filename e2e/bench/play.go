@@ -43,14 +43,14 @@ func movingCosts() error {
 	rest := trace.NewTree(s.Pos, s.Tri, 2)
 	fmt.Printf("trees of rays refitted      %d triangles in %.1f ms, built anew in %.0f ms (wanted ≤ 15)\n", len(s.Tri), median(15, func() { rest.Refit(pos, s.Tri, 2) }), median(5, func() { trace.NewTree(pos, s.Tri, 2) }))
 	const w, h = 960, 600
+	src := make([]float32, 3*w*h)
+	for i := range src {
+		src[i] = float32(i%17) / 17
+	}
 	for _, radius := range []float64{10, 30, 120} {
 		g := finish.Glow{On: true, Radius: radius, Strength: 1}
 		ms := median(15, func() {
-			l := g.Spread(w, h, 2, func(y int, row []float32) {
-				for i := range row {
-					row[i] = float32((i+y)%17) / 17
-				}
-			})
+			l := g.Spread(w, h, 2, func(y int, row []float32) { copy(row, src[3*w*y:]) })
 			parallel.Do(2, h/10, func(job int) {
 				row := make([]float32, 3*w)
 				for y := range 10 {
