@@ -156,7 +156,7 @@ func (d *Desk) Movables() (out []movableGroup) {
 	return out
 }
 
-// moved tells whether a move drives a value of the stage, for a mark beside its field.
+// Moved tells whether a move drives a value of the stage, for a mark beside its field.
 func (d *Desk) Moved(what, id, key string) bool {
 	for i := range d.State.Project.Moves {
 		if m := &d.State.Project.Moves[i]; !m.Off && m.Of == (move.Of{What: what, ID: id, Key: key}) {
