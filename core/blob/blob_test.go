@@ -180,6 +180,11 @@ func TestBlobsAreChecked(t *testing.T) {
 		change(b)
 		assert.Error(t, b.Check(), name)
 	}
+	most := blob.New()
+	most.Spring = blob.Spring{On: true, Rate: 200, Life: 2}
+	assert.NoError(t, most.Check(), "as many at a time as there may be")
+	most.Spring.Life = 2.01
+	assert.Error(t, most.Check())
 	// However fine: what is looked into is held to what can be.
 	m := blob.Mesh([]blob.Ball{{Size: 1}, {At: vec.V{900000, 0, 0}, Size: 900000}}, 0.6, 400, 2)
 	assert.Less(t, len(m.FaceEnd), mesh.MaxTriangles)

@@ -43,18 +43,9 @@ func NewField(balls []Ball, melt float64) *Field {
 	return f
 }
 
-// At returns how much denser than at the surface it is at a place: above 0 within.
-func (f *Field) At(p vec.V) float32 { return f.of(p, nil) }
-
-// of is At of some balls alone, by number; of all where there is no list.
+// of returns how much denser than at the surface some balls, by number, are at a place: above 0 within.
 func (f *Field) of(p vec.V, list []int32) float32 {
 	sum := -f.level
-	if list == nil {
-		for i := range f.balls {
-			sum += f.balls[i].at1(p)
-		}
-		return sum
-	}
 	for _, i := range list {
 		sum += f.balls[i].at1(p)
 	}

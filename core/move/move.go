@@ -22,11 +22,14 @@ const (
 	Drawn   Way = "drawn"   // along a curve through points
 )
 
-// Ways lists all ways, with their names.
-var Ways = []struct {
+// Named is a way and what it is called.
+type Named struct {
 	Key  Way
 	Name string
-}{{Back, "there and back"}, {Steady, "steady"}, {Eased, "eased"}, {Round, "all the way round"}, {Stepped, "stepped"}, {Drawn, "along a curve"}}
+}
+
+// Ways lists all ways, with their names.
+var Ways = []Named{{Back, "there and back"}, {Steady, "steady"}, {Eased, "eased"}, {Round, "all the way round"}, {Stepped, "stepped"}, {Drawn, "along a curve"}}
 
 // Name returns the way's name.
 func (w Way) Name() string {
@@ -124,12 +127,7 @@ func (m *Move) Check(size int, angle bool) error {
 	if !(m.Begin >= 0 && m.Begin < 1 && m.Last() <= 1 && m.Last() >= m.Begin+shortest) {
 		return errors.New("a move begins and ends within the loop, and ends after it begins")
 	}
-	if !slices.ContainsFunc(Ways, func(w struct {
-		Key  Way
-		Name string
-	}) bool {
-		return w.Key == m.Way
-	}) {
+	if !slices.ContainsFunc(Ways, func(w Named) bool { return w.Key == m.Way }) {
 		return fmt.Errorf("there is no way %.20q for a move", m.Way)
 	}
 	if m.Way == Round && !angle {
@@ -228,9 +226,6 @@ func curve(p []Point, x float64) float64 {
 	a, b := slope(i)*h, slope(i+1)*h
 	return p[i].Y*(1+2*t)*(1-t)*(1-t) + a*t*(1-t)*(1-t) + p[i+1].Y*t*t*(3-2*t) + b*t*t*(t-1)
 }
-
-// Same tells whether two moves drive the same value.
-func (m *Move) Same(o *Move) bool { return m.Of == o.Of }
 
 // Acting returns which of the moves of one value, in the order in which they are listed, it follows at a phase: the one
 // that began last, or the first to come where none has begun.

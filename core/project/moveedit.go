@@ -198,11 +198,7 @@ func setMove(p *Project, e *Edit, o *Outcome) error {
 	case "curve":
 		m.Curve, err = points(e.Value)
 	case "off":
-		on, ok := e.Value.(bool)
-		if !ok {
-			return errors.New("project: a move is on or off")
-		}
-		m.Off = on
+		err = flagged("a move", e.Value, &m.Off)
 	default:
 		return fmt.Errorf("project: a move has no %.20q", e.Key)
 	}

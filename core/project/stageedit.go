@@ -283,12 +283,7 @@ func setTime(p *Project, e *Edit, o *Outcome) error {
 	case "last":
 		return number(e.Value, &t.Last)
 	case "once":
-		on, ok := e.Value.(bool)
-		if !ok {
-			return errors.New("project: a project plays once or round and round")
-		}
-		t.Once = on
-		return nil
+		return flagged("playing once", e.Value, &t.Once)
 	case "hold":
 		hold := 0.0
 		if err := number(e.Value, &hold); err != nil {
