@@ -142,7 +142,7 @@ func (p *Project) Movable(of move.Of) *Movable {
 	return nil
 }
 
-// at returns the variables behind a value of the stage: one or three; nil for one that is elsewhere.
+// numbers returns the variables behind a value of the stage: one or three; nil for one that is elsewhere.
 func (p *Project) numbers(of move.Of) (f32 []*float32, f64 *float64) {
 	three := func(v *vec.V) []*float32 { return []*float32{&v[0], &v[1], &v[2]} }
 	switch of.What {

@@ -47,7 +47,7 @@ type playing struct {
 	making  map[reel.Key]maker
 	stop    context.CancelFunc
 	work    *sync.Cond // of the session's mu: makers wait here
-	holds   bool       // while the hand moves: pictures of ever other moments come too late for it, so time stands still
+	holds   bool       // while the hand moves: pictures of one moment after the other come too late for it, so time stands still
 	missed  int        // frames that there was no room for, in a row
 }
 
@@ -352,7 +352,7 @@ func (s *session) turn(p *playing) error {
 		k = p.showing
 	}
 	key := p.key(k)
-	_, done, there := s.reel.Has(key)
+	_, _, there := s.reel.Has(key)
 	atOnce := hand || !there && p.missed >= missing
 	if !there && !atOnce {
 		s.mu.Unlock()
@@ -374,9 +374,7 @@ func (s *session) turn(p *playing) error {
 		}
 		p.holds = p.holds || hand && time.Since(start) > handTime
 	} else if f, ok := s.reel.Get(key, nil); ok {
-		s.fit(f.W, f.H)
-		s.pix = f.Pix
-		s.sendPix(f.W, f.H, f.Passes, done, want, 1, image.Rect(0, 0, f.W, f.H))
+		s.showFrame(f, want)
 	}
 	s.tellPlay(p, k)
 	s.until = max(0, time.Until(p.due))
@@ -388,6 +386,13 @@ func (s *session) turn(p *playing) error {
 	s.mu.Unlock()
 	s.tell(map[string]any{"t": "play", "on": false})
 	return err
+}
+
+// showFrame sends a frame that was kept, as an answer to what was wanted.
+func (s *session) showFrame(f reel.Frame, w wanted) {
+	s.fit(f.W, f.H)
+	s.pix = f.Pix
+	s.sendPix(f.W, f.H, f.Passes, f.Done, w, 1, image.Rect(0, 0, f.W, f.H))
 }
 
 // forth goes on to the next frame, which is due a step after this one was or, where this one was late, from now on; it
@@ -421,9 +426,7 @@ func (s *session) ofReel(w wanted) (kept bool, key reel.Key, plays bool, err err
 	}
 	f, ok := s.reel.Get(key, nil)
 	if ok {
-		s.fit(f.W, f.H)
-		s.pix = f.Pix
-		s.sendPix(f.W, f.H, f.Passes, f.Done, w, 1, image.Rect(0, 0, f.W, f.H))
+		s.showFrame(f, w)
 	}
 	return ok, key, true, nil
 }
