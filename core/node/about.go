@@ -189,6 +189,7 @@ type Concerns struct {
 	Raises    string // an input: how far out the relief goes that its first output, a normal, shows
 	Grain     string // an input: how large the pieces of a texture are, in parts of the model's diagonal
 	Printed   string // an input: how many cells or strokes of a pattern there are in the height of the picture
+	Chooses   string // a setting: which of its inputs it hands on
 	Paint     bool   // reads what the model's file has painted
 }
 

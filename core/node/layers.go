@@ -119,8 +119,9 @@ var switchKind = &Kind{
 		}
 		return 0
 	},
-	Forward: func(data any) int { return data.(int) },
-	Brief:   func(a *About) string { return a.Choice("live") },
+	Forward:  func(data any) int { return data.(int) },
+	Concerns: Concerns{Chooses: "live"},
+	Brief:    func(a *About) string { return a.Choice("live") },
 	Run: func(c *Call) { // where the live choice has to be converted first
 		live := c.Data.(int)
 		for k, p := range c.Out[0] {

@@ -66,6 +66,7 @@ type operation struct {
 	label  string
 	apply  func(p *Project, e *Edit, o *Outcome) error
 	shapes bool // whether ports may come and go
+	own    bool // whether it works on the document's own values of what moves drive, and on the moves
 }
 
 // Apply makes the edit. After an error p may be half changed: apply to a Clone.
@@ -76,7 +77,10 @@ func (p *Project) Apply(e *Edit) (Outcome, error) {
 	}
 	p.remember() // what is there may go with this edit
 	o := Outcome{Label: op.label}
-	before := p.enter()
+	var before beforeEdit
+	if !op.own {
+		before = p.enter()
+	}
 	if err := op.apply(p, e, &o); err != nil {
 		return Outcome{}, err
 	}
@@ -124,11 +128,16 @@ var operations map[string]operation
 // plain is an operation that leaves all ports what they are, shaping one that
 // may not.
 func plain(label string, apply func(p *Project, e *Edit, o *Outcome) error) operation {
-	return operation{label, apply, false}
+	return operation{label: label, apply: apply}
+}
+
+// taking is an operation on takes, which hold values as the document has them.
+func taking(label string, apply func(p *Project, e *Edit, o *Outcome) error) operation {
+	return operation{label: label, apply: apply, shapes: true, own: true}
 }
 
 func shaping(label string, apply func(p *Project, e *Edit, o *Outcome) error) operation {
-	return operation{label, apply, true}
+	return operation{label: label, apply: apply, shapes: true}
 }
 
 func init() {
@@ -268,6 +277,13 @@ func init() {
 		"move.remove":    plain("removed a move", removeMove),
 		"move.turntable": plain("put on a turntable", addTurntable),
 		"move.day":       plain("gave the light a day", addDay),
+
+		"take.add":    taking("kept a take", addTake),
+		"take.go":     taking("went to a take", takeOf(goToTake)),
+		"take.update": taking("updated a take", takeOf(updateTake)),
+		"take.set":    taking("changed a take", takeOf(setTake)),
+		"take.move":   taking("moved a take", takeOf(moveTake)),
+		"take.remove": taking("removed a take", takeOf(removeTake)),
 	}
 }
 

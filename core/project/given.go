@@ -69,6 +69,9 @@ func (p *Project) remember() {
 	for i := range p.BandSets {
 		g.id("", p.BandSets[i].ID)
 	}
+	for i := range p.Takes {
+		g.id("", p.Takes[i].ID)
+	}
 	for i := range p.Looks {
 		g.id("", p.Looks[i].ID)
 		g.network(p.Looks[i].ID, &p.Looks[i].Network)

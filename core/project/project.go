@@ -34,6 +34,8 @@ type Project struct {
 	BandSets []BandSet       `json:"bandSets,omitempty"`
 	// Moves are what the project does over its loop; see Moment.
 	Moves []move.Move `json:"moves,omitempty"`
+	// Takes are states of it that are kept under a name.
+	Takes []Take `json:"takes,omitempty"`
 	// Dismissed are the keys of remarks that the artist does not want to see again.
 	Dismissed []string `json:"dismissed,omitempty"`
 
@@ -141,6 +143,7 @@ func (p *Project) Clone() *Project {
 	for i := range q.BandSets {
 		q.BandSets[i].Edges = slices.Clone(q.BandSets[i].Edges)
 	}
+	q.Takes = slices.Clone(p.Takes) // their states are never changed in place
 	q.Moves = slices.Clone(p.Moves)
 	for i := range q.Moves {
 		m := &q.Moves[i]
@@ -258,7 +261,10 @@ func (p *Project) Settle() error {
 	if err := p.Stage.Settle(); err != nil {
 		return err
 	}
-	return p.checkMoves()
+	if err := p.checkMoves(); err != nil {
+		return err
+	}
+	return p.checkTakes()
 }
 
 // own notes an id, which must be one of its own.
@@ -343,17 +349,27 @@ func (p *Project) Locate(look, flat string) (l Located, ok bool) {
 	return l, l.Node != nil
 }
 
-// Pictures returns the hashes of all pictures that the project shows, each once:
-// those of its looks and groups, of its skies, and of its backdrop.
+// Pictures returns the hashes of all pictures that the project or a take of it shows, each
+// once: those of looks and groups, of skies, and of the backdrop.
 func (p *Project) Pictures() []string {
 	out := network.Pictures(p.Catalogue(), p.networks()...)
-	for i := range p.Stage.Lights {
-		if h := p.Stage.Lights[i].Picture; h != "" && !slices.Contains(out, h) {
-			out = append(out, h)
+	add := func(hash string) {
+		if hash != "" && !slices.Contains(out, hash) {
+			out = append(out, hash)
 		}
 	}
-	if h := p.Stage.Backdrop.Picture; h != "" && !slices.Contains(out, h) {
-		out = append(out, h)
+	for i := range p.Stage.Lights {
+		add(p.Stage.Lights[i].Picture)
+	}
+	add(p.Stage.Backdrop.Picture)
+	for i := range p.Takes {
+		t := &p.Takes[i]
+		for k := range t.Lights {
+			add(t.Lights[k].Picture)
+		}
+		for k := range t.Turned {
+			add(t.Turned[k].picture(p))
+		}
 	}
 	return out
 }
