@@ -28,6 +28,7 @@ type Server struct {
 	live     *live.Studio // the tabs that are open
 	reading  turn.Queue   // of those who bring files in: each may take much memory
 	drawing  turn.Queue   // of those who order pictures, likewise
+	stills   *stills      // pictures of takes, and for comparing
 	pages    *page.Pages
 	echo     *echo.Echo
 	log      *slog.Logger
@@ -50,6 +51,7 @@ func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
 	}
 	v := &Server{store: s, pages: pages, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), drawing: turn.New()}
 	v.live = live.New(s, v, pages, log)
+	v.stills = newStills(v.live)
 	v.echo = echo.New()
 	v.echo.Logger = log
 	v.echo.HTTPErrorHandler = v.fail
@@ -121,6 +123,7 @@ func (v *Server) routes() {
 	p.POST("/pictures", v.importPicture)
 	p.GET("/pictures/:hash", v.showPicture)
 	p.GET("/picture.png", v.shelfPicture)
+	p.GET("/still.png", v.still)
 	p.GET("/bundle", v.exportBundle)
 	p.GET("/save.png", v.savePicture)
 	p.GET("/look.json", v.exportLook)

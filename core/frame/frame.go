@@ -7,6 +7,7 @@ import (
 	"io"
 	"runtime"
 
+	"mobanta/core/budget"
 	"mobanta/core/order"
 	"mobanta/core/picture"
 	"mobanta/core/project"
@@ -66,8 +67,44 @@ func Job(p *project.Project, files stage.Files, old *stage.Scene) (picture.Job, 
 	return picture.Job{Scene: sc, Looks: looks}, nil
 }
 
+// Easel draws one picture after another, from the same files, and keeps what the next one can use. It is for one goroutine
+// at a time.
+type Easel struct {
+	renderer *picture.Renderer
+	scene    *stage.Scene // lends the next picture what is the same
+}
+
+// NewEasel returns an easel that works on up to so many cores, 0 for all, whenever nothing more urgent is at work.
+func NewEasel(workers int, gate *order.Gate) *Easel {
+	if workers < 1 {
+		workers = runtime.GOMAXPROCS(0)
+	}
+	e := &Easel{renderer: picture.NewRenderer(workers)}
+	e.renderer.Keep, e.renderer.Gate, e.renderer.Least = false, gate, order.Jobs
+	return e
+}
+
+// Under puts what the easel keeps under a budget that others share.
+func (e *Easel) Under(b *budget.Budget) { e.renderer.Under(b) }
+
+// Close lets go of what the easel keeps.
+func (e *Easel) Close() {
+	e.renderer.Close()
+	e.scene = nil
+}
+
+// Trail returns the values behind a place of the picture that was drawn last, in parts of its height from its top left.
+func (e *Easel) Trail(ctx context.Context, u, v float64) (*picture.Trail, error) {
+	return e.renderer.Trail(ctx, u, v)
+}
+
 // Draw draws a project as ordered, to the end. A context that ends stops it.
 func Draw(ctx context.Context, p *project.Project, files stage.Files, o Order) (*Picture, error) {
+	return NewEasel(o.Workers, o.Gate).Draw(ctx, p, files, o)
+}
+
+// Draw draws a project as ordered, to the end; the picture is good until the next one. A context that ends stops it.
+func (e *Easel) Draw(ctx context.Context, p *project.Project, files stage.Files, o Order) (*Picture, error) {
 	if err := o.Check(); err != nil {
 		return nil, err
 	}
@@ -84,17 +121,13 @@ func Draw(ctx context.Context, p *project.Project, files stage.Files, o Order) (
 	if err := moment.Stage.Check(); err != nil {
 		return nil, err
 	}
-	job, err := Job(&moment, files, nil)
+	job, err := Job(&moment, files, e.scene)
 	if err != nil {
 		return nil, err
 	}
+	e.scene = job.Scene
 	job.W, job.H, job.Samples, job.Peek = o.W, o.H, o.Samples, o.Peek
-	workers := o.Workers
-	if workers < 1 {
-		workers = runtime.GOMAXPROCS(0)
-	}
-	r := picture.NewRenderer(workers)
-	r.Keep, r.Gate, r.Least = false, o.Gate, order.Jobs
+	r := e.renderer
 	out := &Picture{}
 	err = r.Render(ctx, job, func(res *picture.Result) {
 		if res.Done {

@@ -338,6 +338,11 @@ func (p *Project) Moment() *Project {
 	return q
 }
 
+// Unmove takes away the moves of what is named: "camera", say.
+func (p *Project) Unmove(what string) {
+	p.Moves = slices.DeleteFunc(p.Moves, func(m move.Move) bool { return m.Of.What == what })
+}
+
 // drive gives what moves drive its values at the time of the project.
 func (p *Project) drive(list []driven) {
 	phase := p.Stage.Time.Held().Phase()

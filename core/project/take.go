@@ -296,6 +296,27 @@ func (p *Project) With(t *Take) *Project {
 	return q
 }
 
+// Side returns the project as a name says, and what that is called: "now", "take/" with a take, or "look/" with a look
+// that all parts wear then.
+func (p *Project) Side(of string) (*Project, string, error) {
+	kind, id, _ := strings.Cut(of, "/")
+	switch t, l := p.Take(id), p.Look(id); {
+	case of == "now":
+		return p, "Now", nil
+	case kind == "take" && t != nil:
+		return p.With(t), t.Name, nil
+	case kind == "look" && l != nil:
+		q := p.Clone()
+		for i := range q.Stage.Models {
+			for part := range q.Stage.Models[i].Looks {
+				q.Stage.Models[i].Looks[part] = l.ID
+			}
+		}
+		return q, l.Name, nil
+	}
+	return nil, "", fmt.Errorf("project: there is no %.60q to show any more", of)
+}
+
 // At tells whether the project is in the state of a take, as far as the take holds it.
 func (p *Project) At(t *Take) bool {
 	a, err1 := json.Marshal(p.state())

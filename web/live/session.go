@@ -294,6 +294,9 @@ func (s *session) hire() {
 	})
 }
 
+// Memory is the budget that all tabs' renderers share.
+func (t *Studio) Memory() *budget.Budget { return t.memory }
+
 // memoryBudget is how many bytes all tabs together remember for the sake of the next
 // pictures.
 const memoryBudget = 192 << 20

@@ -407,6 +407,7 @@ func (p *Pages) functions() template.FuncMap {
 	return template.FuncMap{
 		"asset":      func(name string) string { return "/static/" + name + "?v=" + p.stamps[name] },
 		"vals":       vals,
+		"here":       here,
 		"num":        number,
 		"wire":       wire,
 		"card":       p.card,

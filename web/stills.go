@@ -1,0 +1,122 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"net/http"
+	"strconv"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"github.com/labstack/echo/v5"
+
+	"mobanta/core/frame"
+	"mobanta/core/project"
+	"mobanta/core/turn"
+	"mobanta/web/live"
+)
+
+// stills draws pictures of what a project is or might be, of takes and for comparing, one by one, while nobody waits for
+// anything more urgent, and keeps those that were made last.
+type stills struct {
+	turn  turn.Queue
+	easel *frame.Easel
+	live  *live.Studio
+	kept  *lru.Cache[string, []byte] // PNGs, by what they show
+}
+
+// Limits on stills.
+const (
+	keptStills    = 300
+	maxStill      = 4 << 20 // pixels
+	maxStillKept  = 1 << 20 // bytes of one that is kept
+	stillSamples  = 16
+	smallSamples  = 4
+	smallerThanIs = 400 // pixels of width of those that four positions are enough for
+)
+
+func newStills(l *live.Studio) *stills {
+	kept, err := lru.New[string, []byte](keptStills)
+	if err != nil { // a size below 1
+		panic(err)
+	}
+	s := &stills{turn: turn.New(), easel: frame.NewEasel(0, &l.Gate), live: l, kept: kept}
+	s.easel.Under(l.Memory())
+	return s
+}
+
+// png returns a picture of the project, w × h pixels.
+func (s *stills) png(ctx context.Context, p *project.Project, w, h int) ([]byte, error) {
+	if w < 1 || h < 1 || w*h > maxStill {
+		return nil, fmt.Errorf("frame: a picture to compare has 1 to %d million pixels", maxStill>>20)
+	}
+	stamp, err := frame.Stamp(p, frame.View{W: w, H: h})
+	if err != nil {
+		return nil, err
+	}
+	key := string(stamp[:])
+	if data, ok := s.kept.Get(key); ok {
+		return data, nil
+	}
+	done, err := s.turn.Wait(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	pic, err := s.draw(ctx, p, w, h)
+	if err != nil {
+		return nil, err
+	}
+	var buf bytes.Buffer
+	if err := pic.Write(&buf, frame.PNG8); err != nil {
+		return nil, err
+	}
+	if buf.Len() <= maxStillKept {
+		s.kept.Add(key, buf.Bytes())
+	}
+	return buf.Bytes(), nil
+}
+
+func (s *stills) draw(ctx context.Context, p *project.Project, w, h int) (*frame.Picture, error) {
+	o := frame.Order{W: w, H: h, Samples: stillSamples}
+	if w <= smallerThanIs {
+		o.Samples = smallSamples
+	}
+	return s.easel.Draw(ctx, p, s.live.Files, o)
+}
+
+// side returns what one side of a comparison shows, with the camera of the project as it is now if that is asked for.
+func (v *Server) side(c *echo.Context, of string) (p *project.Project, name string, err error) {
+	st, err := v.store.Load(c.Request().Context(), c.Param("id"))
+	if err != nil {
+		return nil, "", err
+	}
+	p, name, err = st.Project.Side(of)
+	if err == nil && c.QueryParam("camera") == "now" {
+		q := p.Clone()
+		q.Stage.Camera = st.Project.Moment().Stage.Camera
+		q.Unmove("camera")
+		p = q
+	}
+	return p, name, err
+}
+
+// still gives a picture of a take, a look, or the project as it is.
+func (v *Server) still(c *echo.Context) error {
+	p, _, err := v.side(c, c.QueryParam("of"))
+	if err != nil {
+		return err
+	}
+	w, _ := strconv.Atoi(c.QueryParam("w"))
+	h, _ := strconv.Atoi(c.QueryParam("h"))
+	data, err := v.stills.png(c.Request().Context(), p, w, h)
+	if err != nil {
+		return err
+	}
+	if c.QueryParam("v") != "" { // its address carries what it shows
+		c.Response().Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	} else {
+		c.Response().Header().Set("Cache-Control", "no-store")
+	}
+	return c.Blob(http.StatusOK, "image/png", data)
+}
