@@ -124,6 +124,8 @@ func (v *Server) routes() {
 	p.GET("/pictures/:hash", v.showPicture)
 	p.GET("/picture.png", v.shelfPicture)
 	p.GET("/still.png", v.still)
+	p.GET("/still/trail", v.stillTrail)
+	p.GET("/compare", v.compare)
 	p.GET("/bundle", v.exportBundle)
 	p.GET("/save.png", v.savePicture)
 	p.GET("/look.json", v.exportLook)
