@@ -1,6 +1,8 @@
 package film
 
 import (
+	"image"
+
 	"mobanta/core/color"
 	"mobanta/core/pixmap"
 	"mobanta/core/stage"
@@ -11,6 +13,7 @@ type Backdrop struct {
 	stage.Backdrop
 	Pic  *pixmap.Pixmap // that lies on it; nil for none
 	W, H int            // of the whole picture; only a backdrop of one colour may leave it out
+	At   image.Point    // where the film lies in the picture
 }
 
 // Name implements Stage.
@@ -35,7 +38,7 @@ func (b Backdrop) Apply(t *Tile) {
 			}
 			under := b.Color
 			if way != nil || b.Pic != nil {
-				under = b.under(way, t.Rect.Min.X+p/4, y)
+				under = b.under(way, b.At.X+t.Rect.Min.X+p/4, b.At.Y+y)
 			}
 			rest := 1 - max(0, v[3])
 			v[0], v[1], v[2], v[3] = v[0]+under[0]*rest, v[1]+under[1]*rest, v[2]+under[2]*rest, 1

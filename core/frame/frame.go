@@ -105,28 +105,13 @@ func Draw(ctx context.Context, p *project.Project, files stage.Files, o Order) (
 
 // Draw draws a project as ordered, to the end; the picture is good until the next one. A context that ends stops it.
 func (e *Easel) Draw(ctx context.Context, p *project.Project, files stage.Files, o Order) (*Picture, error) {
-	if err := o.Check(); err != nil {
-		return nil, err
-	}
-	moment := *p
-	if o.At != nil {
-		moment.Stage.Time.At = *o.At
-	}
-	if o.Camera != nil {
-		moment.Stage.Camera = *o.Camera
-	}
-	if o.Clear {
-		moment.Stage.Backdrop.None = true
-	}
-	if err := moment.Stage.Check(); err != nil {
-		return nil, err
-	}
-	job, err := Job(&moment, files, e.scene)
+	moment, job, err := e.job(p, files, o)
 	if err != nil {
 		return nil, err
 	}
-	e.scene = job.Scene
-	job.W, job.H, job.Samples, job.Peek = o.W, o.H, o.Samples, o.Peek
+	if parts := Parts(o.W, o.H); len(parts) > 1 && !o.Lines {
+		return e.byParts(ctx, p, files, o, parts)
+	}
 	r := e.renderer
 	out := &Picture{}
 	err = r.Render(ctx, job, func(res *picture.Result) {
@@ -142,9 +127,36 @@ func (e *Easel) Draw(ctx context.Context, p *project.Project, files stage.Files,
 		if err != nil {
 			return nil, err
 		}
-		out.lines = named(&moment, job.Scene, sets)
+		out.lines = named(moment, job.Scene, sets)
 	}
 	return out, nil
+}
+
+// job returns what the renderer needs for an order, and the project as ordered.
+func (e *Easel) job(p *project.Project, files stage.Files, o Order) (*project.Project, picture.Job, error) {
+	if err := o.Check(); err != nil {
+		return nil, picture.Job{}, err
+	}
+	moment := *p
+	if o.At != nil {
+		moment.Stage.Time.At = *o.At
+	}
+	if o.Camera != nil {
+		moment.Stage.Camera = *o.Camera
+	}
+	if o.Clear {
+		moment.Stage.Backdrop.None = true
+	}
+	if err := moment.Stage.Check(); err != nil {
+		return nil, picture.Job{}, err
+	}
+	job, err := Job(&moment, files, e.scene)
+	if err != nil {
+		return nil, picture.Job{}, err
+	}
+	e.scene = job.Scene
+	job.W, job.H, job.Samples, job.Peek, job.Final = o.W, o.H, o.Samples, o.Peek, true
+	return &moment, job, nil
 }
 
 // Picture is a picture that has been drawn.

@@ -1,6 +1,7 @@
 package line
 
 import (
+	"image"
 	"math"
 
 	"mobanta/core/color"
@@ -24,16 +25,24 @@ type Stroke struct {
 	Shift  float32 // how far it lies away from its surface, in halves of its width
 }
 
-// Sheet gathers lines: premultiplied red, green, blue and cover, four floats for
-// each pixel, summed over passes.
+// Sheet gathers the lines of a picture or of a part of it: premultiplied red, green, blue
+// and cover, four floats for each pixel, summed over passes.
 type Sheet struct {
 	W, H   int
+	Min    image.Point // where it lies in the picture; Y is a multiple of band
+	High   int         // of the picture
 	Pix    []float32
 	Passes int
 }
 
 // NewSheet returns an empty sheet.
-func NewSheet(w, h int) *Sheet { return &Sheet{W: w, H: h, Pix: make([]float32, 4*w*h)} }
+func NewSheet(w, h int) *Sheet { return NewPart(image.Rect(0, 0, w, h), h) }
+
+// NewPart returns an empty sheet for a part of a picture that is high pixels high; the part
+// begins at a multiple of stage.Grain.
+func NewPart(part image.Rectangle, high int) *Sheet {
+	return &Sheet{W: part.Dx(), H: part.Dy(), Min: part.Min, High: high, Pix: make([]float32, 4*part.Dx()*part.Dy())}
+}
 
 // edgel is a place of a line, in pixels, with its ink made ready; or the way from it to the next.
 type edgel struct {
@@ -44,8 +53,8 @@ type edgel struct {
 
 const band = 32 // rows that one job draws
 
-// maxRadius limits what one place of a line can cost, in pixels.
-const maxRadius = 100
+// MaxRadius limits what one place of a line can cost, in pixels.
+const MaxRadius = 100
 
 // Add adds the strokes of several layers to the sheet as one pass, a later layer on
 // top of those before it.
@@ -55,19 +64,19 @@ func (s *Sheet) Add(layers [][]Stroke, workers int) {
 	for b := range marks {
 		marks[b] = make([][]edgel, len(layers))
 	}
-	unit, widest := float32(s.H)/1000, float32(0)
+	unit, widest := float32(s.High)/1000, float32(0)
 	for i, strokes := range layers {
 		for _, stroke := range strokes {
 			var last *edgel
 			for k, at := range stroke.Chain {
 				ink := stroke.Ink[k]
-				r := ink.Width * unit / 2
+				r := min(MaxRadius, ink.Width*unit/2)
 				if !(r > 0) || !(ink.Opacity > 0) {
 					last = nil
 					continue
 				}
 				ink.Opacity = min(1, ink.Opacity)
-				e := edgel{x: at.X + at.out[0]*r*stroke.Shift, y: at.Y + at.out[1]*r*stroke.Shift, r: min(r, maxRadius), ink: ink}
+				e := edgel{x: at.X + at.out[0]*r*stroke.Shift, y: at.Y + at.out[1]*r*stroke.Shift, r: r, ink: ink}
 				if stroke.Joined {
 					was := last
 					last = &edgel{x: e.x, y: e.y, r: e.r, ink: e.ink}
@@ -79,19 +88,22 @@ func (s *Sheet) Add(layers [][]Stroke, workers int) {
 					widest = max(widest, max(e.r, last.r)+max(abs(last.x-e.x), abs(last.y-e.y))+1)
 				}
 				widest = max(widest, e.r+1)
-				b := max(0, min(bands-1, int(e.y)/band))
+				if e.clears(s) {
+					continue
+				}
+				b := max(0, min(bands-1, (int(e.y)-s.Min.Y)/band))
 				marks[b][i] = append(marks[b][i], e)
 			}
 		}
 	}
 	reach := int(widest)/band + 1
 	parallel.Do(workers, bands, func(b int) {
-		under, over := newStrip(s.W, b*band, min(s.H, (b+1)*band)), (*strip)(nil)
+		under, over := newStrip(s, b*band, min(s.H, (b+1)*band)), (*strip)(nil)
 		for i := range layers {
 			at := under
 			if i > 0 {
 				if over == nil {
-					over = newStrip(s.W, under.y0, under.y1)
+					over = newStrip(s, b*band, min(s.H, (b+1)*band))
 				}
 				over.clear()
 				at = over
@@ -109,11 +121,11 @@ func (s *Sheet) Add(layers [][]Stroke, workers int) {
 				under.lay(over)
 			}
 		}
-		for y := under.y0; y < under.y1; y++ {
-			sp := under.span[y-under.y0]
+		for j, sp := range under.span {
+			y := b*band + j
 			from, to := 4*(y*s.W+sp[0]), 4*(y*s.W+sp[1])
 			if from < to {
-				src := under.pix[4*((y-under.y0)*s.W+sp[0]):]
+				src := under.pix[4*(j*s.W+sp[0]):]
 				for p := range s.Pix[from:to] {
 					s.Pix[from+p] += src[p]
 				}
@@ -123,18 +135,51 @@ func (s *Sheet) Add(layers [][]Stroke, workers int) {
 	s.Passes++
 }
 
-// strip is some rows in the making, with the span of each that has been drawn on.
-type strip struct {
-	w, y0, y1 int
-	pix       []float32
-	far       []float32 // of each pixel that has cover: the square of how far its place is
-	span      [][2]int  // from, to; empty if from >= to
+// clears tells whether what is drawn lies wholly above, below or beside a sheet.
+func (e *edgel) clears(s *Sheet) bool {
+	x0, y0, x1, y1 := e.x, e.y, e.x, e.y
+	out := e.r + 2
+	if e.to != nil {
+		x0, y0, x1, y1 = min(x0, e.to.x), min(y0, e.to.y), max(x1, e.to.x), max(y1, e.to.y)
+		out = max(e.r, e.to.r) + 2
+	}
+	return x1+out < float32(s.Min.X) || y1+out < float32(s.Min.Y) || x0-out > float32(s.Min.X+s.W) || y0-out > float32(s.Min.Y+s.H)
 }
 
-func newStrip(w, y0, y1 int) *strip {
-	s := &strip{w: w, y0: y0, y1: y1, pix: make([]float32, 4*w*(y1-y0)), far: make([]float32, w*(y1-y0)), span: make([][2]int, y1-y0)}
+// strip is some rows in the making, with the span of each that has been drawn on.
+type strip struct {
+	w              int
+	x0, x1, y0, y1 int // in the picture
+	pix            []float32
+	far            []float32 // of each pixel that has cover: the square of how far its place is
+	span           [][2]int  // from, to, from x0 on; empty if from >= to
+}
+
+// newStrip returns some rows of a sheet, empty.
+func newStrip(of *Sheet, from, to int) *strip {
+	s := &strip{w: of.W, x0: of.Min.X, x1: of.Min.X + of.W, y0: of.Min.Y + from, y1: of.Min.Y + to,
+		pix: make([]float32, 4*of.W*(to-from)), far: make([]float32, of.W*(to-from)), span: make([][2]int, to-from)}
 	s.clear()
 	return s
+}
+
+// nearer tells whether what is drawn at a pixel goes before what is there: it covers more, or as much from nearer by. Where
+// both are as near, the brighter ink does, so that it does not matter which is drawn first.
+func nearer(p []float32, cover, q, far float32, ink *color.C) bool {
+	switch {
+	case cover != p[3]:
+		return cover > p[3]
+	case !(cover > 0):
+		return false
+	case q != far:
+		return q < far
+	}
+	for k := range ink {
+		if v := ink[k] * cover; v != p[k] {
+			return v > p[k]
+		}
+	}
+	return false
 }
 
 func (s *strip) clear() {
@@ -176,13 +221,13 @@ func (s *strip) stamp(e *edgel) {
 			continue
 		}
 		half := float32(math.Sqrt(float64(d)))
-		i0, i1 := max(0, int(math.Ceil(float64(e.x-half-0.5)))), min(s.w-1, int(math.Floor(float64(e.x+half-0.5))))
+		i0, i1 := max(s.x0, int(math.Ceil(float64(e.x-half-0.5)))), min(s.x1-1, int(math.Floor(float64(e.x+half-0.5))))
 		if i0 > i1 {
 			continue
 		}
 		sp := &s.span[j-s.y0]
-		sp[0], sp[1] = min(sp[0], i0), max(sp[1], i1+1)
-		row, far := s.pix[4*((j-s.y0)*s.w+i0):], s.far[(j-s.y0)*s.w+i0:]
+		sp[0], sp[1] = min(sp[0], i0-s.x0), max(sp[1], i1+1-s.x0)
+		row, far := s.pix[4*((j-s.y0)*s.w+i0-s.x0):], s.far[(j-s.y0)*s.w+i0-s.x0:]
 		for i := i0; i <= i1; i++ {
 			dx := float32(i) + 0.5 - e.x
 			q := dx*dx + dy*dy
@@ -191,7 +236,7 @@ func (s *strip) stamp(e *edgel) {
 				cover = min(thin, out-float32(math.Sqrt(float64(q))))
 			}
 			cover *= e.ink.Opacity
-			if p := row[4*(i-i0) : 4*(i-i0)+4]; cover > p[3] || cover == p[3] && q < far[i-i0] && cover > 0 {
+			if p := row[4*(i-i0) : 4*(i-i0)+4]; cover >= p[3] && nearer(p, cover, q, far[i-i0], &e.ink.Color) {
 				far[i-i0] = q
 				p[0], p[1], p[2], p[3] = e.ink.Color[0]*cover, e.ink.Color[1]*cover, e.ink.Color[2]*cover, cover
 			}
@@ -204,7 +249,7 @@ func (s *strip) join(e *edgel) {
 	o := e.to
 	out := max(e.r, o.r) + 0.5
 	j0, j1 := max(s.y0, int(math.Ceil(float64(min(e.y, o.y)-out-0.5)))), min(s.y1-1, int(math.Floor(float64(max(e.y, o.y)+out-0.5))))
-	i0, i1 := max(0, int(math.Ceil(float64(min(e.x, o.x)-out-0.5)))), min(s.w-1, int(math.Floor(float64(max(e.x, o.x)+out-0.5))))
+	i0, i1 := max(s.x0, int(math.Ceil(float64(min(e.x, o.x)-out-0.5)))), min(s.x1-1, int(math.Floor(float64(max(e.x, o.x)+out-0.5))))
 	if i0 > i1 {
 		return
 	}
@@ -216,7 +261,7 @@ func (s *strip) join(e *edgel) {
 	}
 	for j := j0; j <= j1; j++ {
 		dy := float32(j) + 0.5 - e.y
-		row, far := s.pix[4*((j-s.y0)*s.w+i0):], s.far[(j-s.y0)*s.w+i0:]
+		row, far := s.pix[4*((j-s.y0)*s.w+i0-s.x0):], s.far[(j-s.y0)*s.w+i0-s.x0:]
 		drawn := false
 		for i := i0; i <= i1; i++ {
 			dx := float32(i) + 0.5 - e.x
@@ -240,18 +285,22 @@ func (s *strip) join(e *edgel) {
 				cover = thin
 			}
 			cover *= e.ink.Opacity + (o.ink.Opacity-e.ink.Opacity)*t
-			if p := row[4*(i-i0) : 4*(i-i0)+4]; cover > p[3] || cover == p[3] && q < far[i-i0] && cover > 0 {
-				far[i-i0] = q
-				for k := range 3 {
-					p[k] = (e.ink.Color[k] + (o.ink.Color[k]-e.ink.Color[k])*t) * cover
+			if p := row[4*(i-i0) : 4*(i-i0)+4]; cover >= p[3] {
+				ink := color.C{}
+				for k := range ink {
+					ink[k] = e.ink.Color[k] + (o.ink.Color[k]-e.ink.Color[k])*t
 				}
-				p[3] = cover
+				if !nearer(p, cover, q, far[i-i0], &ink) {
+					continue
+				}
+				far[i-i0] = q
+				p[0], p[1], p[2], p[3] = ink[0]*cover, ink[1]*cover, ink[2]*cover, cover
 				drawn = true
 			}
 		}
 		if drawn {
 			sp := &s.span[j-s.y0]
-			sp[0], sp[1] = min(sp[0], i0), max(sp[1], i1+1)
+			sp[0], sp[1] = min(sp[0], i0-s.x0), max(sp[1], i1+1-s.x0)
 		}
 	}
 }

@@ -75,10 +75,11 @@ func (in *Seen) between() [][]border {
 
 // Place is where a line runs.
 type Place struct {
-	X, Y  float32    // in pixels from the top left corner
-	Pixel int32      // that shows the surface which the line belongs to
+	X, Y  float32    // in pixels from the picture's top left corner
+	Pixel int32      // of what is drawn of it, that shows the surface which the line belongs to
 	out   [2]float32 // away from that surface, unit
 	ends  [2]int32   // corners between pixels from which and to which the line runs here
+	round bool       // whether it is of a chain that ends where it began, with nothing else there
 }
 
 // Chain is places of a line in the order in which it runs through them.
@@ -161,7 +162,7 @@ func within(in *Seen, tone []float32, change float32, levels []float32) (out []C
 		look := func(x, y, step int, down bool) {
 			p := y*w + x
 			a, b := tone[p], tone[p+step]
-			at := Place{X: float32(x) + 0.5, Y: float32(y) + 0.5, Pixel: int32(p)}
+			at := Place{X: float32(in.Vis.Min.X+x) + 0.5, Y: float32(in.Vis.Min.Y+y) + 0.5, Pixel: int32(p)}
 			t := float32(0.5)
 			if change > 0 {
 				if d := a - b; !(d > change || d < -change) {
@@ -236,13 +237,9 @@ func (c Chain) ease() {
 // eases is how often a chain is eased: places then are means over about four to either side.
 const eases = 4
 
-// Ring tells whether a chain ends where it began.
-func (c Chain) Ring() bool { return len(c) > 6 && c[0].touches(&c[len(c)-1]) }
-
-// touches tells whether two places share a corner between pixels.
-func (p *Place) touches(q *Place) bool {
-	return p.ends[0] == q.ends[0] || p.ends[0] == q.ends[1] || p.ends[1] == q.ends[0] || p.ends[1] == q.ends[1]
-}
+// Ring tells whether a chain ends where it began. One that comes back to where other lines meet does not: what a line is
+// like hangs on what is near, not on whether it closes elsewhere.
+func (c Chain) Ring() bool { return len(c) > 6 && c[0].round }
 
 // finder looks for edges in some rows.
 type finder struct {
@@ -271,7 +268,7 @@ func (f *finder) put(b border) {
 		step = f.vis.W
 	}
 	x, y := p%f.vis.W, p/f.vis.W
-	at := Place{X: float32(x) + f.vis.Jitter[0], Y: float32(y) + f.vis.Jitter[1], Pixel: b.pixel}
+	at := Place{X: float32(f.vis.Min.X+x) + f.vis.Jitter[0], Y: float32(f.vis.Min.Y+y) + f.vis.Jitter[1], Pixel: b.pixel}
 	if b.far {
 		at.Pixel += int32(step)
 	}

@@ -60,6 +60,10 @@ func Link(places []Place, w, h int) []Chain {
 	for i := range places { // what is left are rings
 		if !done[i] {
 			run(int32(2 * i))
+			ring := out[len(out)-1]
+			for k := range ring {
+				ring[k].round = true
+			}
 		}
 	}
 	for i := range places {

@@ -72,7 +72,7 @@ func (s Silhouette) apart(in *Seen, b border) bool {
 func (c Chain) faceOut() {
 	const reach = 6
 	n := len(c)
-	ring := n > 2*reach && c[0].touches(&c[n-1])
+	ring := n > 2*reach && c.Ring()
 	raw := make([][2]float32, n)
 	for i := range c {
 		raw[i] = c[i].out

@@ -6,6 +6,7 @@ import (
 	"strconv"
 
 	"mobanta/core/color"
+	"mobanta/core/line"
 	"mobanta/core/network"
 )
 
@@ -199,6 +200,20 @@ func ConcernsOf(d *network.Node) Concerns {
 		return k.Concerns
 	}
 	return Concerns{}
+}
+
+// Rule returns where the lines run that a node draws; nil for one that draws none.
+func (c Catalogue) Rule(d *network.Node) line.Rule {
+	k := c.Kind(d.Kind)
+	if k == nil || k.Lines == nil {
+		return nil
+	}
+	var data any
+	if k.Prepare != nil {
+		spec := c.Of(d)
+		data = k.Prepare(func(key string) any { return d.Value(spec.Setting(key)) })
+	}
+	return k.Lines(data)
 }
 
 // Example returns a small network that shows a kind at work, and the output to look at,

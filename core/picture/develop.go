@@ -29,6 +29,7 @@ func (r *Renderer) backdrop() film.Backdrop {
 	}
 	if out.Pic != nil || out.Course != stage.Flat {
 		out.W, out.H = r.job.W, r.job.H
+		out.At = r.view.Frame().Min
 	}
 	return out
 }
@@ -59,7 +60,7 @@ func (r *Renderer) shine(vis *sample.Visibility) {
 		return
 	}
 	if res.Shine == nil {
-		res.Shine = make([]float32, r.job.W*r.job.H)
+		res.Shine = make([]float32, len(vis.Tri))
 	}
 	glows := make([]bool, len(r.groups))
 	for i := range r.groups {

@@ -3,6 +3,8 @@ package picture
 import (
 	"context"
 	"fmt"
+	"image"
+	"math"
 
 	"mobanta/core/color"
 	"mobanta/core/contour"
@@ -94,16 +96,22 @@ func (r *Renderer) curvesOf(ctx context.Context, l layer, hand line.Hand) ([]con
 // levels returns the curves along which the tone that is wired passes a level, as the first position sees it: as
 // fine as the picture, however coarse the mesh.
 func (r *Renderer) levels(ctx context.Context, l layer, hand line.Hand) (out []contour.Curve, err error) {
-	chains, err := r.within(ctx, l, hand)
-	if err != nil {
+	view := r.view
+	view.Area = image.Rectangle{}
+	values := make([]float32, view.W*view.H)
+	for i := range values {
+		values[i] = float32(math.NaN())
+	}
+	seen, ok, err := r.whole(ctx, l, hand, func(p int32, v float32) { values[p] = v })
+	if err != nil || !ok {
 		return nil, err
 	}
-	for _, c := range chains {
+	for _, c := range hand.Within(&line.Seen{Vis: seen, Scene: r.job.Scene, View: view, Workers: r.Workers}, values) {
 		pixels := make([]int32, len(c))
 		for i, p := range c {
 			pixels[i] = p.Pixel
 		}
-		points := sample.SeenAt(r.seen, r.job.Scene, r.view, pixels)
+		points := sample.SeenAt(seen, r.job.Scene, view, pixels)
 		points.Resolve(sample.Weights, 1)
 		curve := contour.Curve{Kind: contour.Level, Part: points.PartOf[0], Closed: c.Ring()}
 		for i, p := range c {

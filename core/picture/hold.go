@@ -45,7 +45,7 @@ func (r *Renderer) Holds() bool {
 
 // holds is Holds for those who are at work: a picture that came to nothing may have left
 // what it sees, and the film of the one before.
-func (r *Renderer) holds() bool { return r.seen != nil && len(r.result.Base) == 4*r.job.W*r.job.H }
+func (r *Renderer) holds() bool { return r.seen != nil && len(r.result.Base) == 4*len(r.seen.Tri) }
 
 // Use says that the renderer is wanted: it does not let go of its picture for others until
 // done is called, so that what it has drawn can be asked about.

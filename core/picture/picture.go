@@ -44,6 +44,10 @@ type Job struct {
 	Plate   string // the ink whose plate is shown alone, "" for the print
 	Before  bool   // without the grade
 	Quick   bool   // with one position: soft light may stay grainy, for the sake of speed
+	Final   bool   // nothing but the settled picture is wanted: it is shown once
+	// Area is the part of the picture that is wanted, empty for all of it. What is shown then is a frame about it that is
+	// somewhat larger, since what shows within hangs on what lies around; see Result.Part.
+	Area image.Rectangle
 }
 
 // Peek asks for a node's own result on the parts that wear its look.
@@ -145,7 +149,7 @@ func Position(k int) [2]float32 {
 // has settled further, the last time when it is done; show may read the result
 // but must not keep it. A context that ends stops it with the context's error.
 func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) error {
-	if job.W < 1 || job.H < 1 || job.W*job.H > MaxPixels {
+	if job.W < 1 || job.H < 1 || job.W*job.H > MaxPixels || !job.Area.In(image.Rect(0, 0, job.W, job.H)) {
 		return fmt.Errorf("picture: %d × %d pixels is not a size that can be rendered", job.W, job.H)
 	}
 	defer r.work()()
@@ -156,6 +160,9 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	defer func() { leave() }()
 	if err := r.prepare(ctx, job); err != nil {
 		return err
+	}
+	if job.Final && r.level == 0 && r.soft() {
+		r.setLevel(1)
 	}
 	layers := r.layers()
 	if same, err := r.settled(); err != nil {
@@ -177,7 +184,9 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	coarse := r.level == 0 && r.soft() && !(job.Quick && job.Samples == 1)
 	res.Done = job.Samples == 1 && !coarse
 	r.unshown = image.Rectangle{}
-	show(res)
+	if res.Done || !job.Final {
+		show(res)
+	}
 	if res.Done || ctx.Err() != nil {
 		return ctx.Err()
 	}
@@ -218,7 +227,7 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 		res.Passes = k + 1
 		res.Done = res.Passes == job.Samples
 		res.Dirty = res.Bounds()
-		if n := res.Passes; n == 4 || res.Done {
+		if n := res.Passes; n == 4 && !job.Final || res.Done {
 			show(res)
 		}
 	}
@@ -281,7 +290,7 @@ func (r *Renderer) outside(show func(*Result)) func(*Result) {
 // asks for.
 func (r *Renderer) settled() (bool, error) {
 	res := &r.result
-	if !res.Done || res.Base == nil || res.W != r.job.W || res.H != r.job.H || res.Passes != r.job.Samples || res.under != r.backdrop() || res.shining != r.shining() ||
+	if w, h := r.size(); !res.Done || res.Base == nil || res.W != w || res.H != h || res.Passes != r.job.Samples || res.under != r.backdrop() || res.shining != r.shining() ||
 		res.Ink != nil && res.InkPasses != res.Passes && !r.still || r.unshown != (image.Rectangle{}) {
 		return false, nil
 	}
@@ -297,16 +306,22 @@ func (r *Renderer) settled() (bool, error) {
 func (r *Renderer) prepare(ctx context.Context, job Job) error {
 	old := r.job
 	view := job.Scene.Stage.Camera.View(job.W, job.H)
+	view.Area = job.frame()
 	same := old.Scene != nil && old.Scene.Geometry == job.Scene.Geometry && view == r.view && r.seen != nil
 	if !same {
-		r.projector = sample.NewProjector(job.Scene.Geometry, view, r.Workers)
+		eye := r.view
+		eye.Area = view.Area
+		if r.projector == nil || eye != view || old.Scene == nil || old.Scene.Geometry != job.Scene.Geometry {
+			r.projector = sample.NewProjector(job.Scene.Geometry, view, r.Workers)
+			r.curves = nil
+		}
+		r.projector.Turn(view.Area)
 		r.seen, r.later, r.opened = nil, nil, nil
 		first, err := r.projector.Draw(ctx, Position(0), r.Workers)
 		if err != nil {
 			return err
 		}
 		r.seen = first
-		r.curves = nil
 		r.forgetLines()
 	}
 	r.view = view
@@ -353,22 +368,28 @@ func (r *Renderer) group(scene *stage.Scene) {
 		r.groupOf[i] = g
 	}
 	sets := sample.Seen(r.seen, scene, r.view, len(r.groups), r.groupOf, nil)
-	r.sampleAt = make([]int32, r.view.W*r.view.H)
+	wide, high := r.size()
+	r.sampleAt = make([]int32, wide*high)
 	for i := range r.groups {
 		r.groups[i].set, r.groups[i].found = sets[i], shade.NewFindings(sets[i], nil)
 		r.groups[i].kept = eval.NewKept(r.Results / len(r.groups))
-		box := image.Rectangle{Min: image.Pt(r.view.W, r.view.H)}
+		box := image.Rectangle{Min: image.Pt(wide, high)}
 		for s, p := range sets[i].Pixels().Pixel {
 			r.sampleAt[p] = int32(s)
-			x, y := int(p)%r.view.W, int(p)/r.view.W
+			x, y := int(p)%wide, int(p)/wide
 			box.Min.X, box.Min.Y = min(box.Min.X, x), min(box.Min.Y, y)
 			box.Max.X, box.Max.Y = max(box.Max.X, x+1), max(box.Max.Y, y+1)
 		}
 		r.groups[i].box = box
 	}
-	r.curves = nil
 	r.forgetLines()
 	r.result.Base = nil
+}
+
+// size returns the width and height of what is drawn, in pixels: of the picture, or of a part of it.
+func (r *Renderer) size() (w, h int) {
+	f := r.view.Frame()
+	return f.Dx(), f.Dy()
 }
 
 // scene returns what kernels may ask, with a tracer if shadows are cast.
@@ -510,9 +531,10 @@ func (r *Renderer) each(ctx context.Context, g *group, over at, f func(pixel int
 func (r *Renderer) first(ctx context.Context) error {
 	old := r.result
 	res := &r.result
-	n := r.job.W * r.job.H
+	w, h := r.size()
+	n := w * h
 	under := r.backdrop()
-	*res = Result{Film: film.Film{W: r.job.W, H: r.job.H, Base: old.Base, Passes: 1, Ink: old.Ink, InkPasses: old.InkPasses}, Backdrop: under.Backdrop, under: under, workers: r.Workers,
+	*res = Result{Film: film.Film{W: w, H: h, Base: old.Base, Passes: 1, Ink: old.Ink, InkPasses: old.InkPasses}, Backdrop: under.Backdrop, under: under, workers: r.Workers,
 		chain: old.chain, developed: old.developed, shining: r.shining()}
 	r.shine(r.seen)
 	if len(res.Base) != 4*n {
@@ -585,7 +607,7 @@ func (r *Renderer) visible(ctx context.Context, k int) (*sample.Visibility, erro
 		return nil, err
 	}
 	r.opened, r.openedAt = vis, k
-	if r.Keep && k < 16 && r.view.W*r.view.H <= 1<<20 {
+	if r.Keep && k < 16 && len(vis.Tri) <= 1<<20 {
 		for len(r.later) < k {
 			r.later = append(r.later, nil)
 		}
@@ -611,7 +633,7 @@ func (r *Renderer) fine(ctx context.Context) ([]bool, error) {
 		for k, v := range varies {
 			if v {
 				if out == nil {
-					out = make([]bool, r.job.W*r.job.H)
+					out = make([]bool, len(r.sampleAt))
 				}
 				out[g.set.Pixels().Pixel[k]] = true
 			}
@@ -715,14 +737,15 @@ func (r *Renderer) layers() []layer {
 	if len(out) > 0 {
 		copy(key[:], h.Sum(nil))
 	}
-	res, n := &r.result, 4*r.job.W*r.job.H
-	if key != r.lineKey || len(out) > 0 && (r.sheet == nil || 4*r.sheet.W*r.sheet.H != n || r.sheet.W != r.job.W) {
+	res, frame := &r.result, r.view.Frame()
+	whole := image.Rectangle{Max: frame.Size()}
+	if key != r.lineKey || len(out) > 0 && (r.sheet == nil || r.sheet.W != whole.Max.X || r.sheet.H != whole.Max.Y || r.sheet.Min != frame.Min) {
 		if r.sheet != nil || len(out) > 0 {
-			r.unshown = image.Rect(0, 0, r.job.W, r.job.H)
+			r.unshown = whole
 		}
 		r.lineKey, r.sheet, res.Ink, res.InkPasses = key, nil, nil, 0
 		if len(out) > 0 {
-			r.sheet = line.NewSheet(r.job.W, r.job.H)
+			r.sheet = line.NewPart(frame, r.view.H)
 		}
 	}
 	return out
@@ -816,23 +839,32 @@ func (r *Renderer) strokesOf(ctx context.Context, l layer, vis *sample.Visibilit
 
 // within returns the chains along which the tone changes that is wired to a set of lines, as the first position sees it.
 func (r *Renderer) within(ctx context.Context, l layer, masked line.Masked) ([]line.Chain, error) {
-	g := &r.groups[l.group]
-	tone := g.program.Feeds(l.target, masked.Mask())
-	if len(tone) == 0 {
-		return nil, nil
-	}
-	planes, err := r.eval(ctx, g, g.all(), tone[:1])
-	if err != nil {
-		return nil, err
-	}
-	values := make([]float32, r.view.W*r.view.H)
+	values := make([]float32, len(r.sampleAt))
 	for i := range values {
 		values[i] = float32(math.NaN())
 	}
-	for i, p := range g.set.Pixels().Pixel {
-		values[p] = planes[0][0][i]
+	ok, err := r.tone(ctx, l, masked, func(p int32, v float32) { values[p] = v })
+	if err != nil || !ok {
+		return nil, err
 	}
 	return masked.Within(&line.Seen{Vis: r.seen, Scene: r.job.Scene, View: r.view, Workers: r.Workers}, values), nil
+}
+
+// tone calls put with the tone that is wired to a set of lines, for every pixel that shows its look; ok is false for none.
+func (r *Renderer) tone(ctx context.Context, l layer, masked line.Masked, put func(pixel int32, v float32)) (ok bool, err error) {
+	g := &r.groups[l.group]
+	tone := g.program.Feeds(l.target, masked.Mask())
+	if len(tone) == 0 {
+		return false, nil
+	}
+	planes, err := r.eval(ctx, g, g.all(), tone[:1])
+	if err != nil {
+		return false, err
+	}
+	for i, p := range g.set.Pixels().Pixel {
+		put(p, planes[0][0][i])
+	}
+	return true, nil
 }
 
 // lines adds position k to the sheet of lines, unless it is there already.

@@ -1,11 +1,15 @@
 package sample
 
-import "math"
+import (
+	"image"
+	"math"
+)
 
 // Packed is a Visibility that is put by: of each row only the stretch from the first to
 // the last pixel that shows a triangle. It never changes.
 type Packed struct {
 	w, h   int
+	min    image.Point
 	jitter [2]float32
 	from   []int32 // by row: where the stretch begins
 	start  []int32 // by row, and one more: where it lies in tri and near
@@ -15,7 +19,7 @@ type Packed struct {
 
 // Pack returns vis packed.
 func (vis *Visibility) Pack() *Packed {
-	p := &Packed{w: vis.W, h: vis.H, jitter: vis.Jitter, from: make([]int32, vis.H), start: make([]int32, vis.H+1)}
+	p := &Packed{w: vis.W, h: vis.H, min: vis.Min, jitter: vis.Jitter, from: make([]int32, vis.H), start: make([]int32, vis.H+1)}
 	for y := range vis.H {
 		row := vis.Tri[y*vis.W : (y+1)*vis.W]
 		a, b := 0, len(row)
@@ -42,7 +46,7 @@ func (p *Packed) Unpack(old *Visibility) *Visibility {
 	if old == nil || len(old.Tri) != p.w*p.h {
 		old = &Visibility{Tri: make([]int32, p.w*p.h), Near: make([]float32, p.w*p.h)}
 	}
-	old.W, old.H, old.Jitter = p.w, p.h, p.jitter
+	old.W, old.H, old.Min, old.Jitter = p.w, p.h, p.min, p.jitter
 	for y := range p.h {
 		tri, near := old.Tri[y*p.w:(y+1)*p.w], old.Near[y*p.w:(y+1)*p.w]
 		a, n := int(p.from[y]), int(p.start[y+1]-p.start[y])

@@ -10,7 +10,7 @@ import (
 // Pixels is the origin of points that a camera sees through pixels.
 type Pixels struct {
 	At    [2]float32 // place within the pixel
-	Pixel []int32    // row × width + column
+	Pixel []int32    // row × width + column, of the part of the picture that is drawn
 	part  bool       // whether the points were picked from others
 	own   [2][]float32
 }
@@ -33,7 +33,8 @@ func (p *Points) Strew(k, n int) {
 	o.own = [2][]float32{make([]float32, p.N), make([]float32, p.N)}
 	row := rank(k, n)
 	for i, px := range o.Pixel {
-		u, v := spread(float64(int(px)%p.View.W), float64(int(px)/p.View.W))
+		x, y := p.View.Counted(px)
+		u, v := spread(float64(x), float64(y))
 		o.own[0][i] = fraction((float64(k)+0.5)/float64(n) + float64(u))
 		o.own[1][i] = fraction((float64(row)+0.5)/float64(n) + float64(v))
 	}
@@ -123,17 +124,17 @@ func (o *Pixels) ready(*Points, Attr, int) {}
 func (o *Pixels) place(*Points, int, int) {} // see look
 
 func (o *Pixels) page(p *Points, i int) (x, y float32, ok bool) {
-	w, h := int32(p.View.W), float32(p.View.H)
-	at := o.Pixel[i]
+	px, py := p.View.Counted(o.Pixel[i])
+	h := float32(p.View.H)
 	dx, dy := o.Place(i)
-	return (float32(at%w) + dx) / h, 1 - (float32(at/w)+dy)/h, true
+	return (float32(px) + dx) / h, 1 - (float32(py)+dy)/h, true
 }
 
 // chance moves by fixed steps from pixel to pixel (Roberts 2018).
 func (o *Pixels) chance(p *Points, i int) (u, v float32) {
-	at := int(o.Pixel[i])
+	px, py := p.View.Counted(o.Pixel[i])
 	x, y := o.Place(i)
-	return spread(float64(at%p.View.W)+float64(x), float64(at/p.View.W)+float64(y))
+	return spread(float64(px)+float64(x), float64(py)+float64(y))
 }
 
 // spread returns the chance numbers of a place on a grid of unit steps.
@@ -179,15 +180,16 @@ const maxBeyond = 8
 // the directions to the eye (Möller and Trumbore 1997).
 func (o *Pixels) look(p *Points, want Attr, lo, hi int) {
 	g, view := p.geo, &p.View
-	w := int32(view.W)
+	frame := view.Frame()
+	w, left, top := int32(frame.Dx()), int32(frame.Min.X), int32(frame.Min.Y)
 	ax, ay := o.At[0], o.At[1]
 	for i := lo; i < hi; i++ {
 		px := o.Pixel[i]
 		if o.own[0] != nil {
 			ax, ay = o.own[0][i], o.own[1][i]
 		}
-		sx := (float32(px%w) + ax - float32(view.W)/2) / view.Scale
-		sy := (float32(view.H)/2 - float32(px/w) - ay) / view.Scale
+		sx := (float32(left+px%w) + ax - float32(view.W)/2) / view.Scale
+		sy := (float32(view.H)/2 - float32(top+px/w) - ay) / view.Scale
 		dx := view.Right[0]*sx + view.Up[0]*sy
 		dy := view.Right[1]*sx + view.Up[1]*sy
 		dz := view.Right[2]*sx + view.Up[2]*sy
@@ -248,7 +250,7 @@ func (p *Points) Grid() *Grid {
 	g := &Grid{x0: p.View.W, y0: p.View.H}
 	x1, y1 := 0, 0
 	for _, px := range o.Pixel {
-		x, y := int(px)%p.View.W, int(px)/p.View.W
+		x, y := p.View.Counted(px)
 		g.x0, g.y0, x1, y1 = min(g.x0, x), min(g.y0, y), max(x1, x+1), max(y1, y+1)
 	}
 	g.w, g.h = max(0, x1-g.x0), max(0, y1-g.y0)
@@ -257,13 +259,14 @@ func (p *Points) Grid() *Grid {
 		g.at[i] = -1
 	}
 	for i, px := range o.Pixel {
-		g.at[(int(px)/p.View.W-g.y0)*g.w+int(px)%p.View.W-g.x0] = int32(i)
+		x, y := p.View.Counted(px)
+		g.at[(y-g.y0)*g.w+x-g.x0] = int32(i)
 	}
 	p.grid = g
 	return g
 }
 
-// At returns the point behind a pixel, -1 if there is none.
+// At returns the point behind a pixel of the picture, -1 if there is none.
 func (g *Grid) At(x, y int) int32 {
 	if x -= g.x0; x < 0 || x >= g.w {
 		return -1
@@ -281,7 +284,7 @@ func (p *Points) HalfWay(values []float32, from int, lo, hi []float32) {
 	grid, pixels := p.Grid(), p.Pixels().Pixel
 	for k := range lo {
 		i := from + k
-		x, y := int(pixels[i])%p.View.W, int(pixels[i])/p.View.W
+		x, y := p.View.Counted(pixels[i])
 		v := values[i]
 		r := float32(0)
 		for _, axis := range [2][2]int32{{grid.At(x-1, y), grid.At(x+1, y)}, {grid.At(x, y-1), grid.At(x, y+1)}} {

@@ -4,6 +4,7 @@ package sample
 
 import (
 	"context"
+	"image"
 	"math"
 
 	"mobanta/core/parallel"
@@ -13,14 +14,15 @@ import (
 
 // Visibility tells for each pixel of a picture which triangle is seen there.
 type Visibility struct {
-	W, H   int
-	Jitter [2]float32 // place within the pixel that was looked at, 0..1
-	Tri    []int32    // row by row from the top; triangle number, -1 where there is none
-	Near   []float32  // nearness as stage.View.Project gives it; only greater and smaller matter where Tri is -1
+	W, H   int         // of the part of the picture that is drawn
+	Min    image.Point // where that lies in the picture
+	Jitter [2]float32  // place within the pixel that was looked at, 0..1
+	Tri    []int32     // row by row from the top; triangle number, -1 where there is none
+	Near   []float32   // nearness as stage.View.Project gives it; only greater and smaller matter where Tri is -1
 }
 
 const (
-	tileSize = 64
+	tileSize = stage.Grain
 	subpixel = 256       // vertices are snapped to 1/subpixel of a pixel
 	guard    = 1_000_000 // pixels beyond the picture up to which triangles are not cut
 	chunks   = 16        // pieces in which triangles are sorted into tiles; fixed, so that order does not hang on cores
@@ -57,6 +59,9 @@ func NewProjector(geo *stage.Geometry, view stage.View, workers int) *Projector 
 	return p
 }
 
+// Turn has the projector draw another part of the picture from now on; see stage.View.Area.
+func (p *Projector) Turn(area image.Rectangle) { p.view.Area = area }
+
 // Bytes returns how much memory the projector takes.
 func (p *Projector) Bytes() int { return 12 * len(p.near) }
 
@@ -90,30 +95,32 @@ type bin struct {
 // 0.5) being the middle. It stops early, with the context's error, when ctx ends.
 // The place is rounded to a subpixel.
 func (p *Projector) Draw(ctx context.Context, at [2]float32, workers int) (*Visibility, error) {
-	w, h := p.view.W, p.view.H
+	frame := p.view.Frame()
+	w, h := frame.Dx(), frame.Dy()
 	jitter := [2]int32{snap(at[0]), snap(at[1])}
 	at = [2]float32{float32(jitter[0]) / subpixel, float32(jitter[1]) / subpixel}
-	vis := &Visibility{W: w, H: h, Jitter: at, Tri: make([]int32, w*h), Near: make([]float32, w*h)}
-	tx, ty := (w+tileSize-1)/tileSize, (h+tileSize-1)/tileSize
+	vis := &Visibility{W: w, H: h, Min: frame.Min, Jitter: at, Tri: make([]int32, w*h), Near: make([]float32, w*h)}
+	tiles := image.Rect(frame.Min.X/tileSize, frame.Min.Y/tileSize, (frame.Max.X+tileSize-1)/tileSize, (frame.Max.Y+tileSize-1)/tileSize)
+	n := tiles.Dx() * tiles.Dy()
 	bins := make([][]bin, chunks)
 	nt := len(p.geo.Tri)
 	parallel.Do(workers, chunks, func(c int) {
-		bins[c] = make([]bin, tx*ty)
+		bins[c] = make([]bin, n)
 		if ctx.Err() != nil {
 			return
 		}
 		for t := c * nt / chunks; t < (c+1)*nt/chunks; t++ {
-			p.sort(bins[c], tx, ty, int32(t), jitter)
+			p.sort(bins[c], tiles, int32(t), jitter)
 		}
 	})
-	parallel.Do(workers, tx*ty, func(tile int) {
+	parallel.Do(workers, n, func(tile int) {
 		if ctx.Err() != nil {
 			return
 		}
-		x0, y0 := tile%tx*tileSize, tile/tx*tileSize
-		x1, y1 := min(x0+tileSize, w), min(y0+tileSize, h)
+		x0, y0 := (tiles.Min.X+tile%tiles.Dx())*tileSize, (tiles.Min.Y+tile/tiles.Dx())*tileSize
+		x1, y1 := min(x0+tileSize, frame.Max.X), min(y0+tileSize, frame.Max.Y)
 		for y := y0; y < y1; y++ {
-			row := y * w
+			row := (y-frame.Min.Y)*w - frame.Min.X
 			for i := row + x0; i < row+x1; i++ {
 				vis.Tri[i] = -1
 				vis.Near[i] = -math.MaxFloat32
@@ -140,29 +147,29 @@ func (p *Projector) corners(t int32, jitter [2]int32) (out [3]corner) {
 }
 
 // sort puts a triangle into the bins of the tiles that its box touches.
-func (p *Projector) sort(bins []bin, tx, ty int, t int32, jitter [2]int32) {
+func (p *Projector) sort(bins []bin, in image.Rectangle, t int32, jitter [2]int32) {
 	v := p.corners(t, jitter)
 	if sum := v[0].near + v[1].near + v[2].near; sum != sum {
 		for _, piece := range p.clip(t, jitter) {
-			tiles(&piece, tx, ty, func(i int) { bins[i].cut = append(bins[i].cut, drawn{piece, t}) })
+			tiles(&piece, in, func(i int) { bins[i].cut = append(bins[i].cut, drawn{piece, t}) })
 		}
 		return
 	}
-	tiles(&v, tx, ty, func(i int) { bins[i].plain = append(bins[i].plain, t) })
+	tiles(&v, in, func(i int) { bins[i].plain = append(bins[i].plain, t) })
 }
 
-// tiles calls f for every tile that the samples within the triangle's box touch;
-// a box that lies between two rows or columns of samples touches none.
-func tiles(v *[3]corner, tx, ty int, f func(i int)) {
+// tiles calls f for every tile of those from in.Min up to in.Max that the samples within the
+// triangle's box touch; a box that lies between two rows or columns of samples touches none.
+func tiles(v *[3]corner, in image.Rectangle, f func(i int)) {
 	x0, x1 := (min(v[0].x, v[1].x, v[2].x)+subpixel-1)>>8, max(v[0].x, v[1].x, v[2].x)>>8
 	y0, y1 := (min(v[0].y, v[1].y, v[2].y)+subpixel-1)>>8, max(v[0].y, v[1].y, v[2].y)>>8
 	if x0 > x1 || y0 > y1 || x1 < 0 || y1 < 0 {
 		return
 	}
-	i0, i1 := max(0, int(x0))/tileSize, min(tx-1, int(x1)/tileSize)
-	for j := max(0, int(y0)) / tileSize; j <= min(ty-1, int(y1)/tileSize); j++ {
+	i0, i1 := max(in.Min.X, max(0, int(x0))/tileSize), min(in.Max.X-1, int(x1)/tileSize)
+	for j := max(in.Min.Y, max(0, int(y0))/tileSize); j <= min(in.Max.Y-1, int(y1)/tileSize); j++ {
 		for i := i0; i <= i1; i++ {
-			f(j*tx + i)
+			f((j-in.Min.Y)*in.Dx() + i - in.Min.X)
 		}
 	}
 }
@@ -258,7 +265,7 @@ func (vis *Visibility) fill(v [3]corner, tri int32, x0, y0, x1, y1 int) {
 	zdy := (float64(dy[0])*z0 + float64(dy[1])*z1 + float64(dy[2])*z2) * inv
 	for y := iy0; y <= iy1; y++ {
 		a, b, c := e[0], e[1], e[2]
-		row := y * vis.W
+		row := (y-vis.Min.Y)*vis.W - vis.Min.X
 		tris, nears := vis.Tri[row+ix0:row+ix1+1], vis.Near[row+ix0:row+ix1+1]
 		z := float32(zrow)
 		for i := range tris {

@@ -159,8 +159,7 @@ func even(set *sample.Points, i int) bool {
 
 // pixel returns through which pixel point i is seen.
 func pixel(set *sample.Points, i int) (x, y int) {
-	p := int(set.Pixels().Pixel[i])
-	return p % set.View.W, p / set.View.W
+	return set.View.Counted(set.Pixels().Pixel[i])
 }
 
 // each calls f for every point on all cores, until ctx ends.

@@ -4,6 +4,7 @@ package stage
 
 import (
 	"fmt"
+	"image"
 	"math"
 	"slices"
 
@@ -331,6 +332,26 @@ type View struct {
 	Scale           float32
 	Near            float32
 	Ortho           bool
+	// Area is the part of the picture that is drawn, its corner at multiples of Grain; empty for all of it. Pixels are
+	// counted row by row within it. All else, sizes and places too, is that of the whole picture.
+	Area image.Rectangle
+}
+
+// Grain is what the corners of a View's Area are multiples of, in pixels.
+const Grain = 64
+
+// Frame returns the part of the picture that is drawn.
+func (v *View) Frame() image.Rectangle {
+	if v.Area.Empty() {
+		return image.Rect(0, 0, v.W, v.H)
+	}
+	return v.Area
+}
+
+// Counted returns where in the whole picture the pixel of a number lies.
+func (v *View) Counted(pixel int32) (x, y int) {
+	f := v.Frame()
+	return f.Min.X + int(pixel)%f.Dx(), f.Min.Y + int(pixel)/f.Dx()
 }
 
 // View returns the camera for a picture of w × h pixels.
