@@ -161,6 +161,7 @@ func (e *Easel) job(p *project.Project, files stage.Files, o Order) (*project.Pr
 
 // Picture is a picture that has been drawn.
 type Picture struct {
+	DPI    float64 // dots per inch at which it is printed; 0 for none said
 	result picture.Result
 	lines  []lines // if they were ordered
 }
@@ -169,9 +170,9 @@ type Picture struct {
 func (p *Picture) Write(w io.Writer, f Format) error {
 	switch f {
 	case PNG8:
-		return p.result.WritePNG(w, 8)
+		return p.writePNG(w, 8)
 	case PNG16:
-		return p.result.WritePNG(w, 16)
+		return p.writePNG(w, 16)
 	case PFM:
 		return p.result.WritePFM(w)
 	case Plates8:

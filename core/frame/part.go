@@ -14,21 +14,27 @@ import (
 // A large picture is drawn part by part: what one position of a pixel needs while it is drawn is ten times what is left of
 // it. Parts are drawn anywhere, in any order, and come to the same film as the whole.
 
-// PartSide is the side of the square parts of a large picture, in pixels.
+// PartSide is the longest side of the parts of a large picture, in pixels.
 const PartSide = 16 * stage.Grain
 
 // maxAtOnce is how many pixels a picture may have that is drawn as a whole.
-const maxAtOnce = 4 << 20
+const maxAtOnce = 5 << 19
 
-// Parts returns the parts in which a picture of w × h pixels is drawn, row by row: all of it, where it is small enough.
+// Parts returns the parts in which a picture of w × h pixels is drawn, row by row, about as large as each other: all of it,
+// where it is small enough.
 func Parts(w, h int) []image.Rectangle {
 	if w*h <= maxAtOnce {
 		return []image.Rectangle{image.Rect(0, 0, w, h)}
 	}
+	side := func(n int) int {
+		many := (n + PartSide - 1) / PartSide
+		return ((n+many-1)/many + stage.Grain - 1) / stage.Grain * stage.Grain
+	}
+	wide, high := side(w), side(h)
 	var out []image.Rectangle
-	for y := 0; y < h; y += PartSide {
-		for x := 0; x < w; x += PartSide {
-			out = append(out, image.Rect(x, y, min(x+PartSide, w), min(y+PartSide, h)))
+	for y := 0; y < h; y += high {
+		for x := 0; x < w; x += wide {
+			out = append(out, image.Rect(x, y, min(x+wide, w), min(y+high, h)))
 		}
 	}
 	return out

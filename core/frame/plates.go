@@ -97,7 +97,7 @@ const (
 	millimetres = 25.4
 )
 
-// writePDF writes plates as pages, each as large as it is at 300 dots an inch with room about it,
+// writePDF writes plates as pages, each as large as it is at the picture's dots an inch, or 300, with room about it,
 // named, with the same four marks on each.
 func (p *Picture) writePDF(w io.Writer) error {
 	list, err := p.plates(8)
@@ -105,7 +105,11 @@ func (p *Picture) writePDF(w io.Writer) error {
 		return err
 	}
 	b := list[0].img.Bounds()
-	wide, high := float64(b.Dx())/platesDPI*millimetres, float64(b.Dy())/platesDPI*millimetres
+	dpi := p.DPI
+	if dpi == 0 {
+		dpi = platesDPI
+	}
+	wide, high := float64(b.Dx())/dpi*millimetres, float64(b.Dy())/dpi*millimetres
 	doc := fpdf.NewCustom(&fpdf.InitType{UnitStr: "mm", Size: fpdf.SizeType{Wd: wide + 2*platesRoom, Ht: high + 2*platesRoom}})
 	// The same picture is the same file, but for the order in which the library puts images.
 	doc.SetCatalogSort(true)

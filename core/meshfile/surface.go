@@ -3,6 +3,7 @@ package meshfile
 import (
 	"context"
 	"fmt"
+	"sync"
 
 	"mobanta/core/mesh"
 	"mobanta/core/pixmap"
@@ -53,4 +54,40 @@ func (f Files) Picture(hash string) (*pixmap.Pixmap, error) {
 		return nil, err
 	}
 	return pixmap.Read(data)
+}
+
+// Kept returns files that are read once and kept, for whoever draws many pictures of few models. It is safe for use by many
+// at once.
+func Kept(f Files) stage.Files {
+	return &kept{files: f, meshes: map[string]*mesh.Surface{}, pictures: map[string]*pixmap.Pixmap{}}
+}
+
+type kept struct {
+	files    Files
+	mu       sync.Mutex
+	meshes   map[string]*mesh.Surface
+	pictures map[string]*pixmap.Pixmap
+}
+
+// Surface implements stage.Files.
+func (k *kept) Surface(m *stage.Model) (*mesh.Surface, error) {
+	return keep(k, k.meshes, m.Solid+"/"+m.File+m.Form.Key(), func() (*mesh.Surface, error) { return k.files.Surface(m) })
+}
+
+// Picture implements stage.Files.
+func (k *kept) Picture(hash string) (*pixmap.Pixmap, error) {
+	return keep(k, k.pictures, hash, func() (*pixmap.Pixmap, error) { return k.files.Picture(hash) })
+}
+
+func keep[T any](k *kept, in map[string]T, key string, read func() (T, error)) (T, error) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if v, ok := in[key]; ok {
+		return v, nil
+	}
+	v, err := read()
+	if err == nil {
+		in[key] = v
+	}
+	return v, err
 }

@@ -321,7 +321,7 @@ func Evenly(n *network.Network) *network.Network {
 	var out *network.Network
 	for i := range n.Nodes {
 		d := &n.Nodes[i]
-		if ConcernsOf(d).Printed == "" || edged[d.ID] {
+		if ConcernsOf(d).Printed == "" || edged[d.ID] || strings.HasPrefix(d.Kind, evenKind) {
 			continue
 		}
 		if out == nil {

@@ -26,6 +26,7 @@ const (
 const (
 	MaxFrames = 10_000 // of a loop that are played
 	MaxHold   = 12
+	MaxTime   = 36_000 // seconds
 )
 
 // Filled returns t with its defaults filled in.
@@ -91,10 +92,10 @@ func (t Time) Held() Time {
 
 func (t Time) check() error {
 	f := t.Filled()
-	if err := within("time", t.At, 0, 36000); err != nil {
+	if err := within("time", t.At, 0, MaxTime); err != nil {
 		return err
 	}
-	if err := within("length of the loop", f.Length, 0.01, 36000); err != nil {
+	if err := within("length of the loop", f.Length, 0.01, MaxTime); err != nil {
 		return err
 	}
 	if err := within("frames a second", f.Rate, 0.1, 240); err != nil {
@@ -103,8 +104,8 @@ func (t Time) check() error {
 	if f.Hold < 1 || f.Hold > MaxHold {
 		return errors.New("a picture is held for 1 to 12 frames")
 	}
-	if err := within("first mark", f.First, 0, 36000); err != nil {
+	if err := within("first mark", f.First, 0, MaxTime); err != nil {
 		return err
 	}
-	return within("last mark", f.Last, 0, 36000)
+	return within("last mark", f.Last, 0, MaxTime)
 }

@@ -1,0 +1,284 @@
+package delivery
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/color"
+	"image/draw"
+	"image/png"
+	"io"
+	"os"
+	"path/filepath"
+	"strconv"
+	"time"
+
+	"github.com/go-pdf/fpdf"
+	"golang.org/x/image/font"
+	"golang.org/x/image/font/gofont/gobold"
+	"golang.org/x/image/font/gofont/goregular"
+	"golang.org/x/image/font/opentype"
+	"golang.org/x/image/math/fixed"
+
+	"mobanta/core/frame"
+	"mobanta/core/proof"
+)
+
+// File puts the pieces of an order together and writes what is delivered to a new file of that name. piece returns the bytes of
+// a piece by its number. A context that ends stops it.
+func (d *Drawer) File(ctx context.Context, o *Order, name string, piece func(n int) ([]byte, error)) (err error) {
+	asked := func(n int) ([]byte, error) {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		return piece(n)
+	}
+	if o.As == WebM || o.As == MP4 { // made by another program
+		return d.movie(o, asked).video(ctx, o.As, name)
+	}
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_RDWR|os.O_TRUNC, 0o600)
+	if err != nil {
+		return fmt.Errorf("delivery: %w", err)
+	}
+	defer func() {
+		if e := f.Close(); err == nil && e != nil {
+			err = fmt.Errorf("delivery: %w", e)
+		}
+		if err != nil {
+			os.Remove(name)
+		}
+	}()
+	switch o.kind() {
+	case Picture:
+		return d.picture(ctx, o, f, asked)
+	case Moving:
+		m := d.movie(o, asked)
+		switch o.As {
+		case Frames:
+			return m.zipped(f, o.First)
+		case APNG:
+			return m.apng(f)
+		case GIF:
+			return m.gif(f)
+		case WebP:
+			return m.webp(f)
+		}
+	case Proof:
+		return d.sheet(o, f, asked)
+	}
+	data, err := asked(0)
+	if err == nil {
+		_, err = f.Write(data)
+	}
+	return err
+}
+
+// Fill draws all pieces of an order that has been checked and writes what is delivered to a new file of that name. What is
+// drawn lies in a folder beside it meanwhile. progress hears how many pieces are drawn, of how many.
+func (d *Drawer) Fill(ctx context.Context, o *Order, name string, progress func(done, of int)) error {
+	pieces, err := o.Pieces(d.project)
+	if err != nil {
+		return err
+	}
+	dir, err := os.MkdirTemp(filepath.Dir(name), ".mobanta-pieces-*")
+	if err != nil {
+		return fmt.Errorf("delivery: %w", err)
+	}
+	defer os.RemoveAll(dir)
+	at := func(n int) string { return filepath.Join(dir, strconv.Itoa(n)) }
+	for k, piece := range pieces {
+		data, err := d.Draw(ctx, o, piece)
+		if err == nil {
+			err = os.WriteFile(at(piece.N), data, 0o600)
+		}
+		if err != nil {
+			return err
+		}
+		progress(k+1, len(pieces))
+	}
+	return d.File(ctx, o, name, func(n int) ([]byte, error) { return os.ReadFile(at(n)) })
+}
+
+// movie returns an order's moving picture.
+func (d *Drawer) movie(o *Order, piece func(n int) ([]byte, error)) *movie {
+	t := d.of(o).Stage.Time.Filled()
+	return &movie{w: o.W, h: o.H, frames: o.Last - o.First + 1, rate: t.Rate, once: t.Once, frame: piece}
+}
+
+// picture develops a picture from its parts.
+func (d *Drawer) picture(ctx context.Context, o *Order, w io.Writer, piece func(n int) ([]byte, error)) error {
+	whole := frame.NewWhole(o.W, o.H)
+	for n := range frame.Parts(o.W, o.H) {
+		data, err := piece(n)
+		if err != nil {
+			return err
+		}
+		part, err := unpack(data, o.W, o.H)
+		if err == nil {
+			err = whole.Put(part)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	pic, err := d.easel.Develop(ctx, d.of(o), d.files, o.frame(o.At), whole)
+	if err != nil {
+		return err
+	}
+	pic.DPI = o.DPI
+	return pic.Write(w, frame.Format(o.As))
+}
+
+// The measures of a sheet, in pixels.
+const (
+	sheetGap    = 12
+	sheetMargin = 28
+	sheetText   = 15.0
+)
+
+// sheet puts the cells of a sheet in rows and columns, with their names.
+func (d *Drawer) sheet(o *Order, w io.Writer, piece func(n int) ([]byte, error)) error {
+	if o.As == SheetOnly {
+		return nil
+	}
+	plan, err := o.Sheet.Plan(d.project)
+	if err != nil {
+		return err
+	}
+	if o.As == SheetPDF {
+		return d.sheetPDF(o, plan, w, piece)
+	}
+	regular, err := face(goregular.TTF)
+	if err != nil {
+		return err
+	}
+	bold, err := face(gobold.TTF)
+	if err != nil {
+		return err
+	}
+	measure := func(f font.Face, s string) int { return font.MeasureString(f, s).Ceil() }
+	rows := 0 // the width of the names of rows
+	for k := range plan.Rows() {
+		rows = max(rows, measure(regular, plan.Row(k)))
+	}
+	if rows > 0 {
+		rows += sheetGap
+	}
+	across, down := plan.Head()
+	left, top := sheetMargin+rows, sheetMargin+5*int(sheetText)
+	img := image.NewNRGBA(image.Rect(0, 0, left+plan.Columns()*(o.W+sheetGap)-sheetGap+sheetMargin, top+plan.Rows()*(o.H+sheetGap)-sheetGap+sheetMargin))
+	draw.Draw(img, img.Rect, image.NewUniform(color.NRGBA{0xf5, 0xf5, 0xf5, 255}), image.Point{}, draw.Src)
+	write := func(f font.Face, s string, x, y int) {
+		(&font.Drawer{Dst: img, Src: image.NewUniform(color.NRGBA{0x17, 0x18, 0x1a, 255}), Face: f, Dot: fixed.P(x, y)}).DrawString(s)
+	}
+	title := d.project.Name
+	if down != "" {
+		title += ": " + down + " by " + across
+	} else {
+		title += ": " + across
+	}
+	write(bold, fitting(bold, title, img.Rect.Dx()-2*sheetMargin), sheetMargin, sheetMargin+int(sheetText))
+	for k := range plan.Columns() {
+		write(regular, fitting(regular, plan.Column(k), o.W), left+k*(o.W+sheetGap), top-int(sheetText)/2)
+	}
+	for k := range plan.Rows() {
+		write(regular, plan.Row(k), sheetMargin, top+k*(o.H+sheetGap)+o.H/2)
+	}
+	for n := range plan.Cells() {
+		data, err := piece(n)
+		if err != nil {
+			return err
+		}
+		cell, err := png.Decode(bytes.NewReader(data))
+		if err != nil {
+			return fmt.Errorf("delivery: cell %d: %w", n, err)
+		}
+		at := image.Pt(left+n%plan.Columns()*(o.W+sheetGap), top+n/plan.Columns()*(o.H+sheetGap))
+		draw.Draw(img, cell.Bounds().Add(at), cell, image.Point{}, draw.Over)
+	}
+	return png.Encode(w, img)
+}
+
+func face(ttf []byte) (font.Face, error) {
+	f, err := opentype.Parse(ttf)
+	if err == nil {
+		var out font.Face
+		if out, err = opentype.NewFace(f, &opentype.FaceOptions{Size: sheetText, DPI: 72, Hinting: font.HintingFull}); err == nil {
+			return out, nil
+		}
+	}
+	return nil, fmt.Errorf("delivery: %w", err)
+}
+
+// fitting returns as much of a text as is at most w pixels wide.
+func fitting(f font.Face, s string, w int) string {
+	if font.MeasureString(f, s).Ceil() <= w {
+		return s
+	}
+	r := []rune(s)
+	for len(r) > 0 && font.MeasureString(f, string(r)+"…").Ceil() > w {
+		r = r[:len(r)-1]
+	}
+	return string(r) + "…"
+}
+
+// sheetPDF writes a sheet as one page, on which a pixel is 1/150 of an inch unless the order says otherwise.
+func (d *Drawer) sheetPDF(o *Order, plan *proof.Plan, w io.Writer, piece func(n int) ([]byte, error)) error {
+	dpi := o.DPI
+	if dpi == 0 {
+		dpi = 150
+	}
+	const margin, gap, text = 12.0, 3.0, 3.2 // millimetres
+	cw, ch := float64(o.W)/dpi*25.4, float64(o.H)/dpi*25.4
+	doc := fpdf.NewCustom(&fpdf.InitType{UnitStr: "mm", Size: fpdf.SizeType{Wd: 100, Ht: 100}})
+	latin := doc.UnicodeTranslatorFromDescriptor("")
+	doc.SetFont("Helvetica", "", text/25.4*72)
+	rows := 0.0
+	for k := range plan.Rows() {
+		rows = max(rows, doc.GetStringWidth(latin(plan.Row(k))))
+	}
+	if rows > 0 {
+		rows += gap
+	}
+	left, top := margin+rows, margin+4*text
+	size := fpdf.SizeType{Wd: left + float64(plan.Columns())*(cw+gap) - gap + margin, Ht: top + float64(plan.Rows())*(ch+gap) - gap + margin}
+	// The same sheet is the same file, but for the order in which the library puts images.
+	doc.SetCatalogSort(true)
+	doc.SetCreationDate(time.Unix(0, 0).UTC())
+	doc.SetModificationDate(time.Unix(0, 0).UTC())
+	doc.SetAutoPageBreak(false, 0)
+	doc.AddPageFormat("P", size)
+	across, down := plan.Head()
+	doc.SetFont("Helvetica", "B", text/25.4*72)
+	if down != "" {
+		across = down + " by " + across
+	}
+	doc.Text(margin, margin+text, latin(d.project.Name+": "+across))
+	doc.SetFont("Helvetica", "", text/25.4*72)
+	for k := range plan.Columns() {
+		doc.Text(left+float64(k)*(cw+gap), top-text/2, latin(plan.Column(k)))
+	}
+	for k := range plan.Rows() {
+		doc.Text(margin, top+float64(k)*(ch+gap)+ch/2, latin(plan.Row(k)))
+	}
+	for n := range plan.Cells() {
+		data, err := piece(n)
+		if err != nil {
+			return err
+		}
+		name := fmt.Sprint("cell", n)
+		doc.RegisterImageOptionsReader(name, fpdf.ImageOptions{ImageType: "PNG"}, bytes.NewReader(data))
+		doc.ImageOptions(name, left+float64(n%plan.Columns())*(cw+gap), top+float64(n/plan.Columns())*(ch+gap), cw, ch, false, fpdf.ImageOptions{ImageType: "PNG"}, 0, "")
+	}
+	if err := doc.Output(w); err != nil {
+		return fmt.Errorf("delivery: %w", err)
+	}
+	return nil
+}
+
+// Name returns what a delivered file is called, without characters that a folder or a system might mistake.
+func (o *Order) Name(project string) string {
+	f, _ := o.As.Form()
+	return fmt.Sprintf("%s %dx%d%s", project, o.W, o.H, f.Ending)
+}
