@@ -37,6 +37,9 @@ func NewDrawer(p *project.Project, files stage.Files, workers int, gate *order.G
 // Easel returns what the drawer draws on.
 func (d *Drawer) Easel() *frame.Easel { return d.easel }
 
+// Pieces returns the pieces of an order of the project that has been checked, in the order in which they are to be drawn.
+func (d *Drawer) Pieces(o *Order) ([]Piece, error) { return o.Pieces(d.project) }
+
 // of returns the project as an order wants it.
 func (d *Drawer) of(o *Order) *project.Project {
 	if o.Take == "" {
@@ -64,17 +67,7 @@ func (d *Drawer) Draw(ctx context.Context, o *Order, piece Piece) ([]byte, error
 		at := p.Stage.Time.Start(piece.Frame)
 		return d.png(ctx, p, o.frame(&at))
 	case Proof:
-		if d.plan == nil || d.planned != o.Sheet {
-			plan, err := o.Sheet.Plan(d.project)
-			if err != nil {
-				return nil, err
-			}
-			d.plan, d.planned = plan, o.Sheet
-		}
-		if piece.Cell < 0 || piece.Cell >= d.plan.Cells() {
-			return nil, errors.New("delivery: the sheet has no such cell")
-		}
-		p, err := d.plan.Cell(piece.Cell)
+		p, err := d.cell(o, piece)
 		if err != nil {
 			return nil, err
 		}
@@ -177,4 +170,37 @@ func unpack(data []byte, w, h int) (*frame.Part, error) {
 		p.Shine = all[n:]
 	}
 	return p, nil
+}
+
+// Stamp names what a cell of a proof sheet shows: two that show the same have the same.
+func (d *Drawer) Stamp(o *Order, piece Piece) (string, error) {
+	p, err := d.cell(o, piece)
+	if err != nil {
+		return "", err
+	}
+	if o.At != nil {
+		q := *p
+		q.Stage.Time.At = *o.At
+		p = &q
+	}
+	stamp, err := frame.Stamp(p, frame.View{W: o.W, H: o.H})
+	if err != nil {
+		return "", err
+	}
+	return fmt.Sprintf("%x-%d-%v", stamp[:], o.Samples, o.Clear), nil
+}
+
+// cell returns the project of a cell.
+func (d *Drawer) cell(o *Order, piece Piece) (*project.Project, error) {
+	if d.plan == nil || d.planned != o.Sheet {
+		plan, err := o.Sheet.Plan(d.project)
+		if err != nil {
+			return nil, err
+		}
+		d.plan, d.planned = plan, o.Sheet
+	}
+	if piece.Cell < 0 || piece.Cell >= d.plan.Cells() {
+		return nil, errors.New("delivery: the sheet has no such cell")
+	}
+	return d.plan.Cell(piece.Cell)
 }

@@ -286,3 +286,17 @@ func (o *Order) Memory() int {
 	}
 	return (kept + drawn) * n
 }
+
+// Disk returns about how many bytes filling the order takes on the disk at most, in so many pieces.
+func (o *Order) Disk(pieces int) int {
+	const packed = 3 // bytes of a pixel, of a picture that is not flat
+	return 2 * packed * o.W * o.H * max(1, pieces/max(1, o.parts()))
+}
+
+// parts returns how many pieces one picture is.
+func (o *Order) parts() int {
+	if o.kind() == Picture {
+		return len(frame.Parts(o.W, o.H))
+	}
+	return 1
+}

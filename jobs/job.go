@@ -1,0 +1,264 @@
+package jobs
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/nats-io/nats.go/jetstream"
+
+	"mobanta/core/delivery"
+)
+
+// State is how far a job is.
+type State string
+
+// The states.
+const (
+	Drawing   State = "drawing"
+	Gathering State = "gathering" // all pieces are there and are put together
+	Done      State = "done"
+	Failed    State = "failed"
+	Cancelled State = "cancelled"
+)
+
+// Job is an order that was placed, and how far it is.
+type Job struct {
+	ID      string         `json:"id"`
+	Project string         `json:"project"` // its id
+	Title   string         `json:"title"`   // the project's name
+	Name    string         `json:"name"`    // of the file
+	Media   string         `json:"media"`
+	Order   delivery.Order `json:"order"`
+	Bundle  string         `json:"bundle"` // the hash of the project with its files
+	Maker   string         `json:"maker"`  // what draws it
+	State   State          `json:"state"`
+	Pieces  int            `json:"pieces"`
+	Placed  time.Time      `json:"placed"`
+	Ended   time.Time      `json:"ended,omitzero"`
+	Size    int64          `json:"size,omitempty"` // bytes of the file
+	Why     string         `json:"why,omitempty"`  // it failed
+
+	Made int `json:"-"` // pieces that are drawn
+}
+
+// Active tells whether a job is not ended.
+func (j *Job) Active() bool { return j.State == Drawing || j.State == Gathering }
+
+// class returns how urgent a job's pieces are.
+func (j *Job) class() string {
+	switch f, _ := j.Order.As.Form(); f.Kind {
+	case delivery.Proof:
+		return classes[0]
+	case delivery.Moving:
+		return classes[2]
+	}
+	return classes[1]
+}
+
+// Errors that those who ask about jobs hear of.
+var (
+	ErrNoJob   = errors.New("jobs: the job is not there any more")
+	ErrNotDone = errors.New("jobs: the job is not done, so there is no file of it yet")
+	ErrFull    = errors.New("jobs: there is no room on the disk for that: nothing was kept of it; free some space and order it again")
+	ErrMany    = fmt.Errorf("jobs: more than %d pieces wait already: let some be done, or cancel some", MaxWaiting)
+)
+
+// say puts what the disk and the queue say into words.
+func say(err error) error {
+	var api *jetstream.APIError
+	switch {
+	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT),
+		errors.As(err, &api) && (api.ErrorCode == 10047 || api.ErrorCode == 10023 || api.ErrorCode == 10077),
+		err != nil && strings.Contains(err.Error(), "no space left"):
+		return fmt.Errorf("%w (%w)", ErrFull, err)
+	}
+	return err
+}
+
+// bareURL returns addresses without what lets one in.
+func bareURL(s string) string {
+	list := strings.Split(s, ",")
+	for i, one := range list {
+		if u, err := url.Parse(strings.TrimSpace(one)); err == nil && u.Host != "" {
+			list[i] = u.Scheme + "://" + u.Host
+		}
+	}
+	return strings.Join(list, ",")
+}
+
+// store writes a job down.
+func (b *Board) store(ctx context.Context, j *Job) error {
+	data, err := json.Marshal(j)
+	if err == nil {
+		_, err = b.jobs.Put(ctx, j.ID, data)
+	}
+	if err != nil {
+		return say(fmt.Errorf("jobs: %w", err))
+	}
+	return nil
+}
+
+// load reads a job.
+func (b *Board) load(ctx context.Context, id string) (*Job, error) {
+	if !sound(id) {
+		return nil, ErrNoJob
+	}
+	e, err := b.jobs.Get(ctx, id)
+	if errors.Is(err, jetstream.ErrKeyNotFound) {
+		return nil, ErrNoJob
+	}
+	if err != nil {
+		return nil, fmt.Errorf("jobs: %w", err)
+	}
+	var j Job
+	if err := json.Unmarshal(e.Value(), &j); err != nil {
+		return nil, fmt.Errorf("jobs: job %s: %w", id, err)
+	}
+	return &j, nil
+}
+
+// sound tells whether an id is one of ours.
+func sound(id string) bool {
+	return id != "" && len(id) <= 64 && !strings.ContainsFunc(id, func(r rune) bool { return !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9') })
+}
+
+// Watch hears of jobs and of what is drawn until ctx ends. Jobs, Job and Gather know what it has heard.
+func (b *Board) Watch(ctx context.Context) error {
+	jobs, err := b.jobs.WatchAll(ctx)
+	if err != nil {
+		return fmt.Errorf("jobs: %w", err)
+	}
+	defer jobs.Stop()
+	made, err := b.made.WatchAll(ctx)
+	if err != nil {
+		return fmt.Errorf("jobs: %w", err)
+	}
+	defer made.Stop()
+	left := 2
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case e := <-jobs.Updates():
+			if e == nil {
+				left--
+			} else {
+				b.hear(e)
+			}
+		case e := <-made.Updates():
+			if e == nil {
+				left--
+			} else {
+				b.hearMade(e)
+			}
+		}
+		if left == 0 {
+			left = -1
+			close(b.ready)
+		}
+	}
+}
+
+// Ready returns when all that was there when it began to be watched is known, or ctx ends.
+func (b *Board) Ready(ctx context.Context) error {
+	select {
+	case <-b.ready:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+func (b *Board) hear(e jetstream.KeyValueEntry) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	k := b.of(e.Key())
+	if e.Operation() != jetstream.KeyValuePut {
+		delete(b.known, e.Key())
+	} else if err := json.Unmarshal(e.Value(), &k.job); err != nil {
+		b.log.Error("a job cannot be read", "job", e.Key(), "error", err)
+		delete(b.known, e.Key())
+	}
+	b.tell()
+}
+
+func (b *Board) hearMade(e jetstream.KeyValueEntry) {
+	id, piece, _ := strings.Cut(e.Key(), ".")
+	n, err := strconv.Atoi(piece)
+	if err != nil || e.Operation() != jetstream.KeyValuePut {
+		return
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.of(id).made[n] = string(e.Value())
+	b.tell()
+}
+
+// of returns what is known of a job; b.mu is held.
+func (b *Board) of(id string) *known {
+	k := b.known[id]
+	if k == nil {
+		k = &known{made: map[int]string{}}
+		b.known[id] = k
+	}
+	return k
+}
+
+// tell wakes those who wait for something to change; b.mu is held.
+func (b *Board) tell() {
+	close(b.changed)
+	b.changed = make(chan struct{})
+}
+
+// Changed returns a channel that is closed when anything has changed.
+func (b *Board) Changed() <-chan struct{} {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.changed
+}
+
+// Jobs returns the jobs of a project, of all for "", the newest first.
+func (b *Board) Jobs(project string) []Job {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	var out []Job
+	for _, k := range b.known {
+		if k.job.ID != "" && (project == "" || k.job.Project == project) {
+			j := k.job
+			j.Made = len(k.made)
+			out = append(out, j)
+		}
+	}
+	slices.SortFunc(out, func(a, c Job) int {
+		if d := c.Placed.Compare(a.Placed); d != 0 {
+			return d
+		}
+		return strings.Compare(a.ID, c.ID)
+	})
+	return out
+}
+
+// Job returns a job, and which of its pieces are drawn.
+func (b *Board) Job(id string) (j Job, made []int, err error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	k := b.known[id]
+	if k == nil || k.job.ID == "" {
+		return j, nil, ErrNoJob
+	}
+	j = k.job
+	for n := range k.made {
+		made = append(made, n)
+	}
+	slices.Sort(made)
+	j.Made = len(made)
+	return j, made, nil
+}

@@ -1,0 +1,247 @@
+package jobs
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"time"
+
+	"github.com/nats-io/nats.go"
+	"github.com/nats-io/nats.go/jetstream"
+	"github.com/nats-io/nuid"
+
+	"mobanta/core/delivery"
+	"mobanta/core/exchange"
+	"mobanta/core/project"
+)
+
+// piece is what stands in the queue.
+type piece struct {
+	Job   string         `json:"job"`
+	Maker string         `json:"maker"`
+	Piece delivery.Piece `json:"piece"`
+}
+
+// Place places an order that has been checked: once it returns the order is stored and will be filled. open gives the files of the
+// project.
+func (b *Board) Place(ctx context.Context, id string, p *project.Project, open func(hash string) (exchange.File, error), o delivery.Order) (*Job, error) {
+	pieces, err := o.Pieces(p)
+	if err != nil {
+		return nil, err
+	}
+	if info, err := b.queue.Info(ctx); err != nil {
+		return nil, fmt.Errorf("jobs: %w", err)
+	} else if int(info.State.Msgs)+len(pieces) > MaxWaiting {
+		return nil, ErrMany
+	}
+	if err := b.room(&o, len(pieces)); err != nil {
+		return nil, err
+	}
+	bundle, err := b.keep(ctx, p, open)
+	if err != nil {
+		return nil, err
+	}
+	form, _ := o.As.Form()
+	j := &Job{ID: nuid.Next(), Project: id, Title: p.Name, Name: o.Name(p.Name), Media: form.Media, Order: o, Bundle: bundle, Maker: b.options.Maker,
+		State: Drawing, Pieces: len(pieces), Placed: time.Now().UTC()}
+	if form.Kind != delivery.Proof { // cells are kept by what they show
+		if _, err := b.js.CreateObjectStore(ctx, jetstream.ObjectStoreConfig{Bucket: pieceBucket + j.ID}); err != nil {
+			return nil, say(fmt.Errorf("jobs: %w", err))
+		}
+	}
+	if err := b.store(ctx, j); err != nil {
+		b.drop(ctx, j)
+		return nil, err
+	}
+	if err := b.send(ctx, j, pieces); err != nil {
+		b.drop(ctx, j)
+		return nil, err
+	}
+	b.prune(ctx)
+	return j, nil
+}
+
+// send puts the pieces of a job into the queue, in their order.
+func (b *Board) send(ctx context.Context, j *Job, pieces []delivery.Piece) error {
+	var last []jetstream.PubAckFuture
+	for _, p := range pieces {
+		data, err := json.Marshal(piece{j.ID, j.Maker, p})
+		if err != nil {
+			return fmt.Errorf("jobs: %w", err)
+		}
+		f, err := b.js.PublishMsgAsync(&nats.Msg{Subject: "pieces." + j.class() + "." + j.ID + "." + strconv.Itoa(p.N), Data: data}, jetstream.WithMsgID(j.ID+"."+strconv.Itoa(p.N)))
+		if err != nil {
+			return say(fmt.Errorf("jobs: %w", err))
+		}
+		last = append(last, f)
+	}
+	for _, f := range last {
+		select {
+		case <-f.Ok():
+		case err := <-f.Err():
+			return say(fmt.Errorf("jobs: %w", err))
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+	return nil
+}
+
+// keep stores a project with its files, if it is not there, and returns the hash of that.
+func (b *Board) keep(ctx context.Context, p *project.Project, open func(hash string) (exchange.File, error)) (string, error) {
+	var buf bytes.Buffer
+	if err := exchange.WriteBundle(&buf, p, open); err != nil {
+		return "", err
+	}
+	hash := exchange.Hash(buf.Bytes())
+	if _, err := b.bundles.GetInfo(ctx, hash); err == nil {
+		return hash, nil
+	}
+	if _, err := b.bundles.Put(ctx, jetstream.ObjectMeta{Name: hash, Opts: &jetstream.ObjectMetaOptions{ChunkSize: maxChunk}}, &buf); err != nil {
+		return "", say(fmt.Errorf("jobs: %w", err))
+	}
+	return hash, nil
+}
+
+// Cancel ends a job that is not done: whoever draws a piece of it stops.
+func (b *Board) Cancel(ctx context.Context, id string) error {
+	j, err := b.load(ctx, id)
+	if err != nil {
+		return err
+	}
+	if !j.Active() {
+		return nil
+	}
+	j.State, j.Ended = Cancelled, time.Now().UTC()
+	if err := b.store(ctx, j); err != nil {
+		return err
+	}
+	b.sweep(ctx, j)
+	return nil
+}
+
+// Forget takes a job off the list, with its file.
+func (b *Board) Forget(ctx context.Context, id string) error {
+	j, err := b.load(ctx, id)
+	if err != nil {
+		return err
+	}
+	b.drop(ctx, j)
+	return nil
+}
+
+// fail ends a job, saying why.
+func (b *Board) fail(ctx context.Context, j *Job, why error) {
+	j.State, j.Ended, j.Why = Failed, time.Now().UTC(), why.Error()
+	if err := b.store(ctx, j); err != nil {
+		b.log.Error("a job that failed cannot be noted", "job", j.ID, "why", why, "error", err)
+	}
+	b.sweep(ctx, j)
+}
+
+// sweep takes away what is not needed any more of a job that has ended: pieces that wait, and what the others came to.
+func (b *Board) sweep(ctx context.Context, j *Job) {
+	note := func(err error) {
+		if err != nil && !errors.Is(err, jetstream.ErrStreamNotFound) && !errors.Is(err, jetstream.ErrBucketNotFound) && ctx.Err() == nil {
+			b.log.Warn("what is left of a job stays", "job", j.ID, "error", err)
+		}
+	}
+	note(b.queue.Purge(ctx, jetstream.WithPurgeSubject("pieces."+j.class()+"."+j.ID+".>")))
+	if f, _ := j.Order.As.Form(); f.Kind == delivery.Proof && j.State == Done {
+		return // its cells are looked at
+	}
+	note(b.js.DeleteObjectStore(ctx, pieceBucket+j.ID))
+	if s, err := b.js.Stream(ctx, "KV_"+madeName); err != nil {
+		note(err)
+	} else {
+		note(s.Purge(ctx, jetstream.WithPurgeSubject("$KV."+madeName+"."+j.ID+".>")))
+	}
+	b.mu.Lock()
+	delete(b.buckets, j.ID)
+	b.mu.Unlock()
+}
+
+// drop takes away all of a job.
+func (b *Board) drop(ctx context.Context, j *Job) {
+	if j.Active() {
+		j.State = Cancelled
+	}
+	if err := b.jobs.Purge(ctx, j.ID); err != nil {
+		b.log.Warn("a job stays on the list", "job", j.ID, "error", err)
+	}
+	state := j.State
+	j.State = Cancelled // so that nothing of it stays
+	b.sweep(ctx, j)
+	j.State = state
+	if err := b.files.Delete(ctx, j.ID); err != nil && !errors.Is(err, jetstream.ErrObjectNotFound) {
+		b.log.Warn("the file of a job stays", "job", j.ID, "error", err)
+	}
+	for _, other := range b.Jobs("") {
+		if other.ID != j.ID && other.Bundle == j.Bundle {
+			return
+		}
+	}
+	if err := b.bundles.Delete(ctx, j.Bundle); err != nil && !errors.Is(err, jetstream.ErrObjectNotFound) {
+		b.log.Warn("the project of a job stays", "job", j.ID, "error", err)
+	}
+}
+
+// prune lets go of the oldest jobs that have ended, beyond MaxJobs.
+func (b *Board) prune(ctx context.Context) {
+	list := b.Jobs("")
+	for i := len(list) - 1; i >= MaxJobs; i-- {
+		if !list[i].Active() {
+			b.drop(ctx, &list[i])
+		}
+	}
+}
+
+// File opens what a job has delivered.
+func (b *Board) File(ctx context.Context, id string) (*Job, io.ReadCloser, error) {
+	j, err := b.load(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	if j.State != Done || j.Size == 0 {
+		return nil, nil, ErrNotDone
+	}
+	r, err := b.files.Get(ctx, id)
+	if err != nil {
+		return nil, nil, fmt.Errorf("jobs: the file of %s: %w", j.Name, err)
+	}
+	return j, r, nil
+}
+
+// Piece returns what a piece of a job came to.
+func (b *Board) Piece(ctx context.Context, id string, n int) ([]byte, error) {
+	b.mu.Lock()
+	k := b.known[id]
+	cell, ok := "", false
+	if k != nil {
+		cell, ok = k.made[n]
+	}
+	b.mu.Unlock()
+	if !ok {
+		return nil, ErrNoJob
+	}
+	if cell != "" {
+		data, err := b.cells.GetBytes(ctx, cell)
+		if err != nil {
+			return nil, fmt.Errorf("jobs: %w", err)
+		}
+		return data, nil
+	}
+	s, err := b.bucket(ctx, id)
+	if err != nil {
+		return nil, fmt.Errorf("jobs: %w", err)
+	}
+	data, err := s.GetBytes(ctx, strconv.Itoa(n))
+	if err != nil {
+		return nil, fmt.Errorf("jobs: piece %d: %w", n, err)
+	}
+	return data, nil
+}
