@@ -16,6 +16,7 @@ require (
 	github.com/nats-io/nats-server/v2 v2.15.2
 	github.com/nats-io/nats.go v1.55.0
 	github.com/nats-io/nuid v1.0.1
+	github.com/pkg/browser v0.0.0-20240102092130-5ac0b6a4141c
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/qmuntal/gltf v0.28.0
 	github.com/spf13/cobra v1.10.2

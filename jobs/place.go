@@ -177,8 +177,10 @@ func (b *Board) drop(ctx context.Context, j *Job) {
 	j.State = Cancelled // so that nothing of it stays
 	b.sweep(ctx, j)
 	j.State = state
-	if err := b.files.Delete(ctx, j.ID); err != nil && !errors.Is(err, jetstream.ErrObjectNotFound) {
-		b.log.Warn("the file of a job stays", "job", j.ID, "error", err)
+	for _, name := range [2]string{j.ID, j.ID + ".face"} {
+		if err := b.files.Delete(ctx, name); err != nil && !errors.Is(err, jetstream.ErrObjectNotFound) {
+			b.log.Warn("the file of a job stays", "job", j.ID, "error", err)
+		}
 	}
 	for _, other := range b.Jobs("") {
 		if other.ID != j.ID && other.Bundle == j.Bundle {
@@ -214,6 +216,29 @@ func (b *Board) File(ctx context.Context, id string) (*Job, io.ReadCloser, error
 		return nil, nil, fmt.Errorf("jobs: the file of %s: %w", j.Name, err)
 	}
 	return j, r, nil
+}
+
+// PutFace gives a job the small picture by which it is known on a list; Face returns it.
+func (b *Board) PutFace(ctx context.Context, id string, png []byte) error {
+	if _, err := b.load(ctx, id); err != nil {
+		return err
+	}
+	if _, err := b.files.PutBytes(ctx, id+".face", png); err != nil {
+		return say(fmt.Errorf("jobs: %w", err))
+	}
+	return nil
+}
+
+// Face returns the small picture of a job; ErrNoJob where it has none.
+func (b *Board) Face(ctx context.Context, id string) ([]byte, error) {
+	data, err := b.files.GetBytes(ctx, id+".face")
+	if errors.Is(err, jetstream.ErrObjectNotFound) {
+		return nil, ErrNoJob
+	}
+	if err != nil {
+		return nil, fmt.Errorf("jobs: %w", err)
+	}
+	return data, nil
 }
 
 // Piece returns what a piece of a job came to.

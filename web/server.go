@@ -17,6 +17,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"mobanta/core/turn"
+	"mobanta/jobs"
 	"mobanta/store"
 	"mobanta/web/live"
 	"mobanta/web/page"
@@ -27,13 +28,13 @@ type Server struct {
 	store    *store.Store
 	live     *live.Studio // the tabs that are open
 	reading  turn.Queue   // of those who bring files in: each may take much memory
-	drawing  turn.Queue   // of those who order pictures, likewise
 	stills   *stills      // pictures of takes, and for comparing
 	pages    *page.Pages
 	echo     *echo.Echo
 	log      *slog.Logger
 	options  Options
 	sessions *sessions
+	room     room
 }
 
 // Options tell how a studio can be reached.
@@ -41,6 +42,9 @@ type Options struct {
 	Hosts []string // names that it answers under, besides those of this machine
 	Key   *Key     // that opens it, if the data folder holds one; nil for a door without a lock
 	TLS   bool     // whether browsers come over TLS, here or at a proxy in front
+
+	Board *jobs.Board // the queue of orders; nil for a studio that takes none
+	Idle  bool        // others draw the orders, not this machine
 }
 
 // New returns a server over s.
@@ -49,7 +53,7 @@ func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	v := &Server{store: s, pages: pages, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New(), drawing: turn.New()}
+	v := &Server{store: s, pages: pages, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New()}
 	v.live = live.New(s, v, pages, log)
 	v.stills = newStills(v.live)
 	v.echo = echo.New()
@@ -76,6 +80,13 @@ func (v *Server) Handler() http.Handler { return v.echo }
 func (v *Server) Serve(ctx context.Context, l net.Listener) error {
 	srv := &http.Server{Handler: v.echo, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, WriteTimeout: 2 * slowest, MaxHeaderBytes: 64 << 10,
 		ErrorLog: slog.NewLogLogger(v.log.Handler(), slog.LevelWarn)}
+	behind := make(chan struct{})
+	aside, stopAside := context.WithCancel(ctx)
+	go func() {
+		defer close(behind)
+		v.background(aside)
+	}()
+	defer func() { stopAside(); <-behind }()
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
 	select {
@@ -127,7 +138,18 @@ func (v *Server) routes() {
 	p.GET("/still/trail", v.stillTrail)
 	p.GET("/compare", v.compare)
 	p.GET("/bundle", v.exportBundle)
-	p.GET("/save.png", v.savePicture)
+	p.GET("/deliver", v.deliver)
+	p.GET("/orders", v.orders)
+	p.POST("/orders", v.order)
+	p.POST("/estimate", v.estimate)
+	p.GET("/orders/:job", v.jobState)
+	p.GET("/orders/:job/file", v.jobFile)
+	p.GET("/orders/:job/face.png", v.jobFace)
+	p.GET("/orders/:job/piece/:n", v.jobPiece)
+	p.POST("/orders/:job/cancel", v.cancelJob)
+	p.POST("/orders/:job/forget", v.forgetJob)
+	p.GET("/sheet", v.sheet)
+	p.POST("/sheet/press", v.press)
 	p.GET("/look.json", v.exportLook)
 	p.POST("/look", v.importLook)
 	p.POST("/edit", v.edit)

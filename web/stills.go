@@ -107,6 +107,10 @@ func (v *Server) still(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if c.QueryParam("clear") != "" {
+		p = p.Clone()
+		p.Stage.Backdrop.None = true
+	}
 	w, _ := strconv.Atoi(c.QueryParam("w"))
 	h, _ := strconv.Atoi(c.QueryParam("h"))
 	data, err := v.stills.png(c.Request().Context(), p, w, h)

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -11,9 +12,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
+	"mobanta/core/delivery"
 	"mobanta/core/exchange"
 	"mobanta/core/frame"
 	"mobanta/core/light"
@@ -29,9 +32,10 @@ import (
 
 type renderFlags struct {
 	bundle, model, look, size, peek, sun, camera, out string
+	take, frames, format                              string
 	samples, bits, steps                              int
-	clear, fills                                      bool
-	time                                              float64
+	clear, fills, json                                bool
+	time, dpi                                         float64
 }
 
 // unsaid stands for a moment that was not named.
@@ -41,32 +45,46 @@ func renderCommand() *cobra.Command {
 	var f renderFlags
 	c := &cobra.Command{
 		Use:   "render (--bundle FILE | --model FILE) --out FILE",
-		Short: "Render a picture into a file",
+		Short: "Render a picture, or a moving one, into a file",
 		Long: `Renders the project of a bundle, or a model on a plain stage, framed, with one sun.
 
-The picture is a PNG (.png), or a Portable FloatMap (.pfm) with the linear values, three channels, bottom row first.
-Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; elevation goes up; Y is up.`,
+What is made follows from the ending of --out, or from --format: a PNG (.png), a Portable FloatMap (.pfm) with the linear
+values, three channels, bottom row first, layers (.ora), lines (.svg), plates of the press (.zip, .pdf); of --frames an
+animated PNG (.png), numbered PNGs (.zip), or a .gif, .webp, .webm or .mp4.
+Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; elevation goes up; Y is up.
+How far it is is told on standard error.`,
 		Example: `  mobanta render --model kettle.glb --look ink.json --sun -40,45 --out kettle.png
   mobanta render --bundle saltlight.zip --size 3840x2160 --samples 32 --out large.png
+  mobanta render --bundle saltlight.zip --take "Evening" --format ora --out evening.ora
+  mobanta render --bundle flare.zip --frames all --size 640x400 --out flare.webp
   mobanta render --model ball.obj --peek "Diffuse light" --out tone.pfm`,
 		Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error { return render(cmd.Context(), &f) },
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return render(cmd.Context(), &f, cmd.OutOrStdout(), cmd.ErrOrStderr())
+		},
 	}
 	c.Flags().StringVar(&f.bundle, "bundle", "", "bundle to render")
 	c.Flags().StringVar(&f.model, "model", "", "model to render on a plain stage")
 	c.Flags().IntVar(&f.steps, "subdivide", 0, "with --model: how often to subdivide it, 0 to 4")
 	c.Flags().StringVar(&f.look, "look", "", "look file, or the name of a look of the bundle; every part wears it")
+	c.Flags().StringVar(&f.take, "take", "", "the take to render, by its name; the project as it is if left out")
 	c.Flags().StringVar(&f.size, "size", "1920x1080", "width and height in pixels")
+	c.Flags().Float64Var(&f.dpi, "dpi", 0, "dots per inch on paper, written into the file")
 	c.Flags().IntVar(&f.samples, "samples", 16, "positions in a pixel, 1 to 256")
 	c.Flags().StringVar(&f.peek, "peek", "", "show the result of a node, NODE or NODE.PORT, by id or name")
 	c.Flags().StringVar(&f.sun, "sun", "", "AZIMUTH,ELEVATION of the first sun")
 	c.Flags().Float64Var(&f.time, "time", unsaid, "the moment to show, in seconds; that of the project if left out")
+	c.Flags().StringVar(&f.frames, "frames", "", "FIRST-LAST, counted from 0, or all: a moving picture")
 	c.Flags().StringVar(&f.camera, "camera", "", "AZIMUTH,ELEVATION to look from, framed anew")
 	c.Flags().IntVar(&f.bits, "bits", 8, "bits in a channel of a PNG, 8 or 16; of plates 8 or 1")
 	c.Flags().BoolVar(&f.clear, "transparent", false, "no backdrop: clear where there is no model")
-	c.Flags().StringVar(&f.out, "out", "", "file to write: .png, .pfm, the lines as .svg, or the plates of the press as .zip or .pdf")
+	c.Flags().StringVar(&f.out, "out", "", "file to write")
+	c.Flags().StringVar(&f.format, "format", "", "what to write, where the ending does not say: "+strings.Join(formats(), ", "))
 	c.Flags().BoolVar(&f.fills, "fills", false, "with a .svg: the bands too, as flat regions under the lines")
+	c.Flags().BoolVar(&f.json, "json", false, "tell what was written on standard output, as JSON")
 	c.MarkFlagsMutuallyExclusive("bundle", "model")
+	c.MarkFlagsMutuallyExclusive("time", "frames")
+	c.MarkFlagsMutuallyExclusive("peek", "frames")
 	c.MarkFlagsOneRequired("bundle", "model")
 	if err := c.MarkFlagRequired("out"); err != nil {
 		panic(err)
@@ -74,27 +92,89 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 	return c
 }
 
-func render(ctx context.Context, f *renderFlags) error {
-	ext := strings.ToLower(filepath.Ext(f.out))
-	if !slices.Contains([]string{".png", ".pfm", ".zip", ".pdf", ".svg"}, ext) {
-		return fmt.Errorf("--out must end in .png or .pfm, for lines in .svg, or for plates in .zip or .pdf, not %q", ext)
+// formats lists the formats of pictures.
+func formats() (out []string) {
+	for _, f := range delivery.Forms {
+		if f.Kind != delivery.Proof {
+			out = append(out, string(f.Format))
+		}
 	}
-	if f.bits != 8 && !(f.bits == 16 && ext != ".zip") && !(f.bits == 1 && ext == ".zip") {
-		return fmt.Errorf("--bits must be 8 or 16, of plates in a .zip 8 or 1, not %d", f.bits)
+	return out
+}
+
+// as returns what is to be written.
+func (f *renderFlags) as() (delivery.Format, error) {
+	ext := strings.ToLower(filepath.Ext(f.out))
+	if f.format != "" {
+		if !slices.Contains(formats(), f.format) {
+			return "", asked("--format must be one of %s, not %q", strings.Join(formats(), ", "), f.format)
+		}
+		as := delivery.Format(f.format)
+		if form, _ := as.Form(); (form.Kind == delivery.Moving) != (f.frames != "") {
+			return "", asked("--frames goes with a moving picture, and a moving picture with --frames")
+		}
+		return as, nil
+	}
+	moving := map[string]delivery.Format{".png": delivery.APNG, ".apng": delivery.APNG, ".zip": delivery.Frames, ".gif": delivery.GIF, ".webp": delivery.WebP, ".webm": delivery.WebM, ".mp4": delivery.MP4}
+	if f.frames != "" {
+		if as, ok := moving[ext]; ok {
+			return as, nil
+		}
+		return "", asked("--out must end in .png, .zip, .gif, .webp, .webm or .mp4 with --frames, not %q", ext)
+	}
+	if f.bits != 8 && !(f.bits == 16 && ext == ".png") && !(f.bits == 1 && ext == ".zip") {
+		return "", asked("--bits must be 8 or 16, of plates in a .zip 8 or 1, not %d", f.bits)
 	}
 	if f.fills && ext != ".svg" {
-		return errors.New("--fills goes with an --out that ends in .svg")
+		return "", asked("--fills goes with an --out that ends in .svg")
+	}
+	switch {
+	case ext == ".png" && f.bits == 16:
+		return "png16", nil
+	case ext == ".svg" && f.fills:
+		return "svgfills", nil
+	case ext == ".zip" && f.bits == 1:
+		return "plates1", nil
+	}
+	if as, ok := map[string]delivery.Format{".png": "png8", ".pfm": "pfm", ".svg": "svg", ".zip": "plates8", ".pdf": "platespdf", ".ora": delivery.Layers}[ext]; ok {
+		return as, nil
+	}
+	return "", asked("--out must end in .png or .pfm, for layers in .ora, for lines in .svg, or for plates in .zip or .pdf, not %q; --format and --frames say more", ext)
+}
+
+// ordered returns the order that the flags make, but for what hangs on the project.
+func (f *renderFlags) ordered() (o delivery.Order, err error) {
+	if o.As, err = f.as(); err != nil {
+		return o, err
 	}
 	if f.samples < 1 || f.samples > picture.MaxSamples {
-		return fmt.Errorf("--samples must lie between 1 and %d, not %d", picture.MaxSamples, f.samples)
+		return o, asked("--samples must lie between 1 and %d, not %d", picture.MaxSamples, f.samples)
 	}
 	if form := (mesh.Form{Steps: f.steps}); form.Check() != nil || f.steps > 0 && f.model == "" {
-		return fmt.Errorf("--subdivide must lie between 0 and %d, and goes with --model", mesh.MaxSteps)
+		return o, asked("--subdivide must lie between 0 and %d, and goes with --model", mesh.MaxSteps)
 	}
 	w, h, err := pair(f.size, "x", strconv.Atoi)
-	if o := (frame.Order{W: w, H: h, Samples: 1}); err != nil || o.Check() != nil {
-		return fmt.Errorf("--size must be such as 1920x1080, at most %d million pixels, not %q", picture.MaxPixels>>20, f.size)
+	if c := (frame.Order{W: w, H: h, Samples: 1}); err != nil || c.Check() != nil {
+		return o, asked("--size must be such as 1920x1080, at most %d million pixels, not %q", picture.MaxPixels>>20, f.size)
 	}
+	o.W, o.H, o.Samples, o.DPI, o.Clear = w, h, f.samples, f.dpi, f.clear
+	if f.time != unsaid {
+		o.At = &f.time
+	}
+	if f.frames != "" && f.frames != "all" {
+		if o.First, o.Last, err = pair(f.frames, "-", strconv.Atoi); err != nil {
+			return o, asked("--frames must be such as 0-47, or all, not %q", f.frames)
+		}
+	}
+	return o, nil
+}
+
+func render(ctx context.Context, f *renderFlags, out, said io.Writer) error {
+	o, err := f.ordered()
+	if err != nil {
+		return err
+	}
+	began := time.Now()
 	p, made, err := load(ctx, f)
 	if err != nil {
 		return err
@@ -125,53 +205,104 @@ func render(ctx context.Context, f *renderFlags) error {
 		p.Stage.Camera.Azimuth, p.Stage.Camera.Elevation = az, max(-89.9, min(89.9, el))
 		p.Moves = slices.DeleteFunc(p.Moves, func(m move.Move) bool { return m.Of.What == "camera" }) // it stands where it is told to
 	}
-	order := frame.Order{W: w, H: h, Samples: f.samples, Clear: f.clear, Lines: ext == ".svg"}
-	if order.Lines { // one position knows all that vectors need
-		order.Samples = 1
-	}
-	if f.time != unsaid {
-		order.At = &f.time
+	if f.take != "" {
+		t := p.FindTake(f.take)
+		if t == nil {
+			var names []string
+			for i := range p.Takes {
+				names = append(names, p.Takes[i].Name)
+			}
+			return asked("--take: there is no take %q; the takes are: %s", f.take, strings.Join(names, ", "))
+		}
+		p = p.With(t)
 	}
 	if err := p.Stage.Check(); err != nil {
 		return err
 	}
-	if f.model != "" || f.camera != "" || f.peek != "" {
-		sc, err := stage.NewScene(&p.Stage, made, nil)
-		if err != nil {
-			return err
-		}
-		if f.model != "" || f.camera != "" {
-			p.Stage.Camera = p.Stage.Camera.Frame(stage.Bounds(&p.Stage, made), float64(w)/float64(h))
-		}
-		if f.peek != "" {
-			if order.Peek, err = findPeek(p, sc, f.peek); err != nil {
-				return err
-			}
-			order.Peek.Raw = ext == ".pfm"
-		}
+	if f.model != "" || f.camera != "" {
+		p.Stage.Camera = p.Stage.Camera.Frame(stage.Bounds(&p.Stage, made), float64(o.W)/float64(o.H))
 	}
+	if err := o.Check(p); err != nil {
+		return &wrong{err}
+	}
+	if f.peek != "" {
+		err = f.peeked(ctx, p, made, &o)
+	} else {
+		d := delivery.NewDrawer(p, made, 0, nil)
+		err = written(f.out, func(name string) error { return d.Fill(ctx, &o, name, progress(said)) })
+	}
+	if err != nil {
+		return err
+	}
+	return f.tell(out, &o, time.Since(began))
+}
+
+// peeked writes a node's own result.
+func (f *renderFlags) peeked(ctx context.Context, p *project.Project, made stage.Files, o *delivery.Order) error {
+	sc, err := stage.NewScene(&p.Stage, made, nil)
+	if err != nil {
+		return err
+	}
+	order := frame.Order{W: o.W, H: o.H, Samples: o.Samples, Clear: o.Clear, At: o.At}
+	if order.Peek, err = findPeek(p, sc, f.peek); err != nil {
+		return err
+	}
+	order.Peek.Raw = o.As == "pfm"
 	pic, err := frame.Draw(ctx, p, made, order)
 	if err != nil {
 		return err
 	}
-	format := frame.PNG8
-	switch {
-	case ext == ".pfm":
-		format = frame.PFM
-	case ext == ".svg" && f.fills:
-		format = frame.SVGFills
-	case ext == ".svg":
-		format = frame.SVG
-	case ext == ".pdf":
-		format = frame.PlatesPDF
-	case ext == ".zip" && f.bits == 1:
-		format = frame.Plates1
-	case ext == ".zip":
-		format = frame.Plates8
-	case f.bits == 16:
-		format = frame.PNG16
+	return write(f.out, func(out io.Writer) error { return pic.Write(out, frame.Format(o.As)) })
+}
+
+// tell says as JSON what was written.
+func (f *renderFlags) tell(out io.Writer, o *delivery.Order, took time.Duration) error {
+	if !f.json {
+		return nil
 	}
-	return write(f.out, func(out io.Writer) error { return pic.Write(out, format) })
+	info, err := os.Stat(f.out)
+	if err != nil {
+		return err
+	}
+	said := map[string]any{"file": f.out, "format": o.As, "width": o.W, "height": o.H, "bytes": info.Size(), "seconds": took.Seconds()}
+	if f.frames != "" {
+		said["frames"] = o.Last - o.First + 1
+	}
+	return json.NewEncoder(out).Encode(said)
+}
+
+// progress tells how far an order is, at most once a second.
+func progress(said io.Writer) func(done, of int) {
+	last := time.Now()
+	return func(done, of int) {
+		if of > 1 && (time.Since(last) > time.Second || done == of) {
+			last = time.Now()
+			fmt.Fprintf(said, "%d of %d drawn\n", done, of)
+		}
+	}
+}
+
+// written has f write a file of another name, which is then given the right one: it is there in full or not at all.
+func written(name string, f func(tmp string) error) error {
+	if info, err := os.Stat(filepath.Dir(name)); err != nil || !info.IsDir() {
+		return fmt.Errorf("there is no folder %s to write %s into", filepath.Dir(name), filepath.Base(name))
+	}
+	dir, err := os.MkdirTemp(filepath.Dir(name), ".mobanta-*")
+	if err != nil {
+		return fmt.Errorf("%s cannot be written: %w", name, unpathed(err))
+	}
+	defer os.RemoveAll(dir)
+	tmp := filepath.Join(dir, "out")
+	if err := f(tmp); err != nil {
+		return err
+	}
+	if err = os.Chmod(tmp, 0o644); err == nil {
+		err = os.Rename(tmp, name)
+	}
+	if err != nil {
+		return fmt.Errorf("%s cannot be written: %w", name, unpathed(err))
+	}
+	return nil
 }
 
 func angle(s string) (float64, error) { return strconv.ParseFloat(strings.TrimSpace(s), 64) }
@@ -208,7 +339,7 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 		if err != nil {
 			return nil, nil, err
 		}
-		return p, meshfile.Files(func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil }), nil
+		return p, meshfile.Kept(func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil }), nil
 	}
 	m, err := readModel(ctx, f.model)
 	if err != nil {

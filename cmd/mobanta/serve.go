@@ -9,10 +9,12 @@ import (
 	"log/slog"
 	"net"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
 
+	"github.com/pkg/browser"
 	"github.com/spf13/cobra"
 
 	"mobanta/demo"
@@ -26,6 +28,8 @@ type door struct {
 	hosts         []string
 	cert, certKey string
 	proxied, open bool
+	queue         queue
+	idle, browser bool
 }
 
 func doorFlags(c *cobra.Command) *door {
@@ -38,6 +42,8 @@ func doorFlags(c *cobra.Command) *door {
 	c.Flags().BoolVar(&d.open, "open", false, "let in whoever reaches the studio, without a key")
 	c.MarkFlagsRequiredTogether("tls-cert", "tls-key")
 	c.MarkFlagsMutuallyExclusive("tls-cert", "proxied")
+	d.queue.flags(c)
+	c.Flags().BoolVar(&d.idle, "no-drawing", false, "leave drawing what is ordered to workers elsewhere")
 	return &d
 }
 
@@ -158,7 +164,18 @@ func serve(ctx context.Context, out io.Writer, dir string, s *store.Store, h *st
 		}
 		l, scheme = tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{cert}, MinVersion: tls.VersionTLS12, NextProtos: []string{"http/1.1"}}), "https"
 	}
-	v, err := web.New(s, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelInfo})), o)
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelInfo}))
+	board, err := d.queue.board(ctx, filepath.Join(dir, "jobs"), log)
+	switch {
+	case err == nil:
+		defer board.Close()
+		o.Board, o.Idle = board, d.idle
+	case d.queue.url != "":
+		return err
+	default: // all else can be done without
+		fmt.Fprintln(os.Stderr, "mobanta: warning: nothing can be ordered:", err)
+	}
+	v, err := web.New(s, log, o)
 	if err != nil {
 		return err
 	}
@@ -167,6 +184,12 @@ func serve(ctx context.Context, out io.Writer, dir string, s *store.Store, h *st
 		return err
 	}
 	fmt.Fprintf(out, "Mobanta is ready at %s%s\n", address, path)
+	if d.browser {
+		browser.Stdout, browser.Stderr = io.Discard, io.Discard
+		if err := browser.OpenURL(address + path); err != nil {
+			fmt.Fprintln(out, "Open that address in a browser.")
+		}
+	}
 	return v.Serve(ctx, l)
 }
 

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"image"
 	"slices"
+	"time"
 
 	"mobanta/core/frame"
 	"mobanta/core/picture"
@@ -299,4 +300,21 @@ func (o *Order) parts() int {
 		return len(frame.Parts(o.W, o.H))
 	}
 	return 1
+}
+
+// Seconds returns about how long an order takes on this machine: measured is a part of a picture that was drawn in took, ready is
+// how long it took when nothing was made ready yet.
+func (o *Order) Seconds(measured image.Rectangle, ready, took time.Duration, pieces int) float64 {
+	drawn := float64(measured.Dx() * measured.Dy())
+	if drawn == 0 {
+		return 0
+	}
+	each := took.Seconds() * float64(o.W*o.H) / drawn
+	switch o.kind() {
+	case Moving, Proof:
+		each *= float64(pieces)
+	case Layered:
+		each *= 8
+	}
+	return max(0, (ready-took).Seconds()) + each
 }

@@ -46,6 +46,8 @@ type Edit struct {
 	Clips []stage.FileClip `json:"-"`
 	// Colors are those of a palette, for swatch.bring.
 	Colors []Swatch `json:"colors,omitempty"`
+	// State is what a take holds, for take.add; nil for the state that the project is in.
+	State *State `json:"-"`
 	// Box is the box of the stage as the edits before this one leave it; the caller that has the meshes fills it in where
 	// NeedsBox says so.
 	Box *vec.Box `json:"-"`

@@ -230,6 +230,12 @@ func (p *Project) state() State {
 	return s
 }
 
+// StateNow returns the state that p is in, for take.add.
+func (p *Project) StateNow() *State {
+	s := p.state()
+	return &s
+}
+
 // aspectOf returns the aspect that what a move drives belongs to, "" for what no take holds.
 func aspectOf(of move.Of) Aspect {
 	return map[string]Aspect{"camera": View, "light": Lights, "dial": Dials, "swatch": Colours}[of.What]
@@ -393,7 +399,11 @@ func addTake(p *Project, e *Edit, o *Outcome) error {
 	name = freeName(name, func(s string) bool { return slices.ContainsFunc(p.Takes, func(t Take) bool { return t.Name == s }) })
 	o.Created = p.freshID("take")
 	o.Label = "kept " + name
-	p.Takes = append(p.Takes, Take{ID: o.Created, Name: name, State: p.state()})
+	s := p.state()
+	if e.State != nil {
+		s = *e.State
+	}
+	p.Takes = append(p.Takes, Take{ID: o.Created, Name: name, State: s})
 	return nil
 }
 

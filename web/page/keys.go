@@ -34,7 +34,7 @@ var commandGroups = []CommandGroup{
 		{"turn", "T", "turn the view"}, {"pan", "G", "pan the view"}, {"zoom", "Z", "zoom"}, {"light", "L", "move the light; again for another way to move it"},
 		{"edge", "J", "drag a band edge"}, {"ask", "Q", "ask a pixel why it has its colour"}, {"take", "C", "pick a colour"}, {"frame", "F", "frame the stage"},
 		{"ungraded", "Shift G", "the picture before its grade, again to return"}, {"magnify", "'", "magnify the picture about the pointer: 1:1, 4:1, off"},
-		{"picture", "V", "go to the picture"}, {"checks", "H", "checks: what may be a mistake"}, {"save", "Ctrl S", "save the picture as a file"},
+		{"picture", "V", "go to the picture"}, {"checks", "H", "checks: what may be a mistake"}, {"save", "Ctrl S", "deliver: pictures and files to order"},
 	}},
 	{"Time", []Command{
 		{"play", "Space", "play, again to pause"}, {"stop", "Shift Space", "stop, and back to the first mark"}, {"frame-back", ",", "one frame back"}, {"frame-on", ".", "one frame on"},

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/delivery"
 	"mobanta/core/formula"
 	"mobanta/core/layout"
 	"mobanta/core/light"
@@ -408,6 +409,8 @@ func (p *Pages) functions() template.FuncMap {
 		"asset":      func(name string) string { return "/static/" + name + "?v=" + p.stamps[name] },
 		"vals":       vals,
 		"here":       here,
+		"weighing":   weighing,
+		"orderIcon":  func(k delivery.Kind) string { return orderIcons[k] },
 		"num":        number,
 		"wire":       wire,
 		"card":       p.card,

@@ -12,7 +12,6 @@ import { dragging } from "./lists.js";
 import { commandFor, showKeys } from "./keys.js";
 import { formulas } from "./formula.js";
 import { closeTrail, showTrail } from "./trail.js";
-import { openSave } from "./save.js";
 import { Time } from "./time.js";
 import { checks, paintChecks, toggleChecks } from "./checks.js";
 
@@ -228,7 +227,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-save],[data-keep-take],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear],[data-before]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-keep-take],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear],[data-before]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el, e.shiftKey);
@@ -264,7 +263,6 @@ document.addEventListener("click", async (e) => {
   else if ("onlyFront" in d) onlyFront();
   else if (d.useSwatch) useSwatch(d.useSwatch);
   else if ("frame" in d) frame();
-  else if ("save" in d) openSave(picture.size());
 });
 
 function zoom(way) {
@@ -389,7 +387,7 @@ const commands = {
   ask: () => picture.tool("ask"),
   take: () => picture.tool("pick"),
   checks: () => toggleChecks(),
-  save: () => openSave(picture.size()),
+  save: () => $("deliver").click(),
   frame,
   play: () => time.play(),
   stop: () => time.stop(),

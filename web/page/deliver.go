@@ -1,0 +1,140 @@
+package page
+
+import (
+	"fmt"
+	"time"
+
+	"mobanta/core/delivery"
+	"mobanta/core/project"
+	"mobanta/jobs"
+	"mobanta/store"
+)
+
+// Deliver is what the page to order from shows.
+type Deliver struct {
+	Title   string
+	State   *store.State
+	Project *project.Project
+	Look    *project.Look // whose file can be saved
+	Kinds   []KindOfOrder
+	Sizes   []SizeGroup
+	Moves   bool // whether it has more than one frame
+	Frames  int
+	Rate    float64
+	Press   bool
+	FFmpeg  bool
+	Orders  Orders
+}
+
+// KindOfOrder is one kind of thing that can be ordered.
+type KindOfOrder struct {
+	Kind  delivery.Kind
+	Icon  string
+	Forms []delivery.Form
+	Why   string // why it cannot be ordered; "" if it can
+}
+
+// SizeGroup is sizes for one purpose.
+type SizeGroup struct {
+	Name string
+	List []SizeOf
+}
+
+// SizeOf is a size, in pixels, or in millimetres at so many dots an inch.
+type SizeOf struct {
+	Name     string
+	W, H     float64
+	DPI      float64 // 0 for pixels
+	Selected bool
+}
+
+var sizesToOrder = []SizeGroup{
+	{"Screen", []SizeOf{{Name: "as on the desk, 1280 × 800", W: 1280, H: 800, Selected: true}, {Name: "full HD, 1920 × 1080", W: 1920, H: 1080}, {Name: "4K, 3840 × 2160", W: 3840, H: 2160}, {Name: "8K, 7680 × 4320", W: 7680, H: 4320}, {Name: "square, 1080 × 1080", W: 1080, H: 1080}, {Name: "upright, 1080 × 1920", W: 1080, H: 1920}}},
+	{"Print", []SizeOf{{Name: "postcard, 148 × 105 mm at 300", W: 148, H: 105, DPI: 300}, {Name: "comic page, 168 × 260 mm at 600", W: 168, H: 260, DPI: 600}, {Name: "A4, 297 × 210 mm at 300", W: 297, H: 210, DPI: 300}, {Name: "A4 upright, 210 × 297 mm at 300", W: 210, H: 297, DPI: 300}, {Name: "A3, 420 × 297 mm at 300", W: 420, H: 297, DPI: 300}}},
+}
+
+var orderIcons = map[delivery.Kind]string{delivery.Picture: "image", delivery.Layered: "layers", delivery.Vectors: "pen-line", delivery.Plates: "grip", delivery.Moving: "film"}
+
+// Deliver returns what the page to order from shows.
+func (p *Pages) Deliver(st *store.State, look string, list []jobs.Job) *Deliver {
+	now := st.Project.Moment()
+	t := now.Stage.Time.Filled()
+	out := &Deliver{Title: "Deliver: " + now.Name, State: st, Project: now, Look: now.Look(look), Sizes: sizesToOrder, Frames: t.Frames(), Rate: t.Rate,
+		Press: now.Stage.Press.On, FFmpeg: delivery.FFmpeg() != "", Orders: p.Orders(st.ID, list)}
+	if out.Look == nil && len(now.Looks) > 0 {
+		out.Look = &now.Looks[0]
+	}
+	for _, kind := range []delivery.Kind{delivery.Picture, delivery.Layered, delivery.Vectors, delivery.Plates, delivery.Moving} {
+		k := KindOfOrder{Kind: kind, Icon: orderIcons[kind]}
+		for _, f := range delivery.Forms {
+			if f.Kind == kind {
+				k.Forms = append(k.Forms, f)
+			}
+		}
+		switch {
+		case kind == delivery.Plates && !out.Press:
+			k.Why = "The picture is not printed: switch the press on, at the end of the stage panel."
+		}
+		out.Kinds = append(out.Kinds, k)
+	}
+	return out
+}
+
+// Orders is what the list of jobs shows.
+type Orders struct {
+	ID     string // of the project
+	List   []OrderView
+	Active bool
+}
+
+// OrderView is a job as the list shows it.
+type OrderView struct {
+	jobs.Job
+	Form    delivery.Form
+	Percent int
+	Took    string
+	Of      string // what it is of: "1280 × 800, 16 positions"
+}
+
+// Orders returns what the list of jobs shows.
+func (p *Pages) Orders(project string, list []jobs.Job) Orders {
+	out := Orders{ID: project}
+	for _, j := range list {
+		f, _ := j.Order.As.Form()
+		if j.Order.As == delivery.SheetOnly {
+			continue // its own page shows it
+		}
+		v := OrderView{Job: j, Form: f, Percent: 100 * j.Made / max(1, j.Pieces), Of: fmt.Sprintf("%d × %d, %s", j.Order.W, j.Order.H, counted(j.Order.Samples, "position"))}
+		if f.Kind == delivery.Moving {
+			v.Of = fmt.Sprintf("%d × %d, %s", j.Order.W, j.Order.H, counted(j.Order.Last-j.Order.First+1, "frame"))
+		}
+		if !j.Ended.IsZero() {
+			v.Took = lasting(j.Ended.Sub(j.Placed))
+		}
+		out.Active = out.Active || j.Active()
+		out.List = append(out.List, v)
+	}
+	return out
+}
+
+// lasting prints how long something took.
+func lasting(d time.Duration) string {
+	switch {
+	case d < 10*time.Second:
+		return fmt.Sprintf("%.1f s", d.Seconds())
+	case d < 2*time.Minute:
+		return fmt.Sprintf("%.0f s", d.Seconds())
+	}
+	return fmt.Sprintf("%.0f min", d.Minutes())
+}
+
+// weighing prints how large a file is.
+func weighing(n int64) string {
+	switch {
+	case n < 1000:
+		return fmt.Sprintf("%d bytes", n)
+	case n < 1_000_000:
+		return fmt.Sprintf("%.0f KB", float64(n)/1000)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+}

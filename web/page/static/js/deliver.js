@@ -1,0 +1,163 @@
+// The page to order from: a form in the order of decisions, what it comes to, and the jobs.
+const $ = (id) => document.getElementById(id);
+const body = document.body, base = `/p/${body.dataset.project}`;
+const form = $("order-form"), f = form.elements;
+
+let saidTimer = 0;
+function say(text, bad = false) {
+  const el = $("said");
+  el.textContent = text;
+  el.classList.toggle("is-bad", bad);
+  el.hidden = false;
+  clearTimeout(saidTimer);
+  saidTimer = setTimeout(() => (el.hidden = true), bad ? 9000 : 5000);
+}
+
+const kind = () => form.querySelector("[name=kind]:checked").value;
+const format = () => form.querySelector("[name=as]:not(:disabled)");
+
+/** Width and height in pixels. */
+function pixels() {
+  const k = f.unit.value === "mm" ? (Number(f.dpi.value) || 300) / 25.4 : 1;
+  return [Math.round(Number(f.w.value) * k), Math.round(Number(f.h.value) * k)];
+}
+
+/** The order as the form says it. */
+function order() {
+  const [w, h] = pixels();
+  const o = { as: format().value, w, h, samples: Number(f.samples.value), dpi: Number(f.dpi.value) || 0, clear: Boolean(f.clear.value), take: f.take.value };
+  if (kind() === "moving picture") Object.assign(o, { first: Number(f.first.value), last: Number(f.last.value) });
+  return o;
+}
+
+const headers = { "Content-Type": "application/json", Accept: "application/json" };
+
+async function send(path, value) {
+  try {
+    const res = await fetch(`${base}${path}`, { method: "POST", headers, body: JSON.stringify(value ?? {}) });
+    const answer = await res.json();
+    return res.ok ? answer : { error: answer.error ?? "That could not be done." };
+  } catch {
+    return { error: "The studio does not answer. Try again in a moment." };
+  }
+}
+
+/** Shows and hides what belongs to the kind that is chosen. */
+function arrange() {
+  for (const el of document.querySelectorAll("[data-of-kind]")) {
+    const on = el.dataset.ofKind === kind();
+    el.hidden = !on;
+    for (const s of el.querySelectorAll("[name=as]")) s.disabled = !on;
+  }
+  for (const el of document.querySelectorAll("[data-unless]")) el.hidden = el.dataset.unless === kind();
+  $("order-help").textContent = format().selectedOptions[0]?.dataset.help ?? "";
+}
+
+let round = 0, timer = 0;
+
+/** Shows the picture, and what the order takes. */
+function changed() {
+  arrange();
+  const o = order(), mine = ++round;
+  const room = document.querySelector(".deliver-picture").getBoundingClientRect();
+  const fits = Math.min((room.width - 40) / o.w, (room.height - 70) / o.h);
+  if (o.w > 0 && o.h > 0 && Number.isFinite(fits)) {
+    const [w, h] = [Math.max(1, Math.round(o.w * fits)), Math.max(1, Math.round(o.h * fits))];
+    const next = new Image();
+    next.src = `${base}/still.png?${new URLSearchParams({ of: o.take ? `take/${o.take}` : "now", w, h, ...(o.clear && { clear: 1 }), v: body.dataset.version })}`;
+    next.decode().then(() => {
+      if (mine !== round) return;
+      const img = $("deliver-still");
+      img.src = next.src;
+      img.width = w;
+      img.height = h;
+    }, () => {});
+  }
+  const inches = o.dpi ? ` · ${(o.w / o.dpi * 25.4).toFixed(0)} × ${(o.h / o.dpi * 25.4).toFixed(0)} mm on paper` : "";
+  $("deliver-what").textContent = `${o.w} × ${o.h} pixels${inches}`;
+  clearTimeout(timer);
+  $("order-says").textContent = "measuring a small piece…";
+  $("order-says").classList.remove("is-bad");
+  $("order-remarks").replaceChildren();
+  timer = setTimeout(() => estimate(o, mine), 350);
+}
+
+async function estimate(o, mine) {
+  const a = await send("/estimate", o);
+  if (mine !== round) return;
+  $("order-says").classList.toggle("is-bad", Boolean(a.error));
+  $("order-go").disabled = Boolean(a.error);
+  $("order-says").textContent = a.error ?? `About ${time(a.seconds)} on this machine${a.pieces > 1 ? `, in ${a.pieces} pieces` : ""}.`;
+  $("order-remarks").replaceChildren(...(a.remarks ?? []).map((t) => Object.assign(document.createElement("li"), { textContent: t })));
+}
+
+function time(s) {
+  if (s < 1) return "a second";
+  if (s < 90) return `${Math.round(s)} seconds`;
+  if (s < 5400) return `${Math.round(s / 60)} minutes`;
+  return `${(s / 3600).toFixed(1)} hours`;
+}
+
+form.addEventListener("input", (e) => {
+  if (["w", "h"].includes(e.target.name)) f.size.value = "own";
+});
+form.addEventListener("change", (e) => {
+  if (e.target.name === "size" && f.size.value !== "own") {
+    const [, w, h, dpi] = f.size.value.match(/^([\d.]+)x([\d.]+)@([\d.]+)$/);
+    f.w.value = w;
+    f.h.value = h;
+    f.unit.value = Number(dpi) ? "mm" : "px";
+    f.dpi.value = dpi;
+  }
+  if (e.target.name === "unit") { // the size stays what it is
+    const k = (Number(f.dpi.value) || 300) / 25.4, mm = f.unit.value === "mm";
+    if (mm && !Number(f.dpi.value)) f.dpi.value = 300;
+    for (const n of ["w", "h"]) f[n].value = mm ? (Number(f[n].value) / k).toFixed(1) : Math.round(Number(f[n].value) * k);
+  }
+  changed();
+});
+form.addEventListener("submit", async (e) => {
+  e.preventDefault();
+  const a = await send("/orders", order());
+  if (a.error) return say(a.error, true);
+  say(`${a.name} is ordered: it is drawn while you work.`);
+  list();
+});
+
+// --- the jobs ---
+
+let listed = "", polling = 0;
+
+/** Brings the list up to date, and goes on as long as anything is drawn. */
+async function list() {
+  clearTimeout(polling);
+  try {
+    const res = await fetch(`${base}/orders`);
+    const text = await res.text();
+    if (res.ok && text !== listed) {
+      listed = text;
+      const at = document.activeElement?.closest?.("#orders [data-job]")?.dataset.job;
+      $("orders").innerHTML = text;
+      if (at) document.querySelector(`[data-job="${CSS.escape(at)}"] :is(a, button)`)?.focus();
+    }
+  } catch {
+    // The studio is gone for a moment: orders go on when it is back.
+  }
+  if ($("orders").querySelector("[data-active=true]")) polling = setTimeout(list, 500);
+}
+
+document.addEventListener("click", async (e) => {
+  const b = e.target.closest("[data-cancel],[data-forget]");
+  if (!b) return;
+  const a = await send(`/orders/${b.dataset.cancel ?? b.dataset.forget}/${b.dataset.cancel ? "cancel" : "forget"}`);
+  if (a.error) say(a.error, true);
+  setTimeout(list, 80);
+});
+
+let resized = 0;
+addEventListener("resize", () => {
+  clearTimeout(resized);
+  resized = setTimeout(changed, 300);
+});
+changed();
+list();
