@@ -27,7 +27,7 @@ type Sample struct {
 }
 
 // Samples lists the sample projects; the first is the one that the studio opens.
-var Samples = []Sample{{"saltlight", Saltlight}, {"bell-buoy", Dusk}, {"keepers-lamp", Lamp}, {"the-keeper", Keep}, {"comic-page", ComicPage}, {"printed-buoy", Printed}, {"harbour", InPen}, {"signal-flare", Flare}}
+var Samples = []Sample{{"saltlight", withTakes("saltlight", Saltlight)}, {"bell-buoy", withTakes("bell-buoy", Dusk)}, {"keepers-lamp", withTakes("keepers-lamp", Lamp)}, {"the-keeper", withTakes("the-keeper", Keep)}, {"comic-page", withTakes("comic-page", ComicPage)}, {"printed-buoy", withTakes("printed-buoy", Printed)}, {"harbour", withTakes("harbour", InPen)}, {"signal-flare", withTakes("signal-flare", Flare)}}
 
 // prop is a model of a sample, and which look its parts wear.
 type prop struct {

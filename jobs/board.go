@@ -88,8 +88,9 @@ type Board struct {
 
 // known is what a board has heard of a job.
 type known struct {
-	job  Job
-	made map[int]string // piece → cell, or ""
+	job      Job
+	revision uint64         // that was heard of, or stored
+	made     map[int]string // piece → cell, or ""
 }
 
 // Open opens the queue, with a server of its own or at a server that is there.

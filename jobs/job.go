@@ -97,11 +97,18 @@ func bareURL(s string) string {
 // store writes a job down.
 func (b *Board) store(ctx context.Context, j *Job) error {
 	data, err := json.Marshal(j)
+	revision := uint64(0)
 	if err == nil {
-		_, err = b.jobs.Put(ctx, j.ID, data)
+		revision, err = b.jobs.Put(ctx, j.ID, data)
 	}
 	if err != nil {
 		return say(fmt.Errorf("jobs: %w", err))
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if k := b.of(j.ID); revision > k.revision { // it will be heard of, but whoever stored it may ask before
+		k.job, k.revision = *j, revision
+		b.tell()
 	}
 	return nil
 }
@@ -181,6 +188,10 @@ func (b *Board) hear(e jetstream.KeyValueEntry) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	k := b.of(e.Key())
+	if e.Revision() <= k.revision {
+		return // it is known better
+	}
+	k.revision = e.Revision()
 	if e.Operation() != jetstream.KeyValuePut {
 		delete(b.known, e.Key())
 	} else if err := json.Unmarshal(e.Value(), &k.job); err != nil {

@@ -324,7 +324,9 @@ func TestWhatCannotBeDrawnFailsInWords(t *testing.T) {
 	p, _ := kettle(t)
 	o := delivery.Order{As: "png8", W: 40, H: 30, Samples: 1}
 	require.NoError(t, o.Check(p))
-	bad := func(string) (exchange.File, error) { return exchange.File{Name: "model.obj", Data: []byte("no model")}, nil }
+	bad := func(string) (exchange.File, error) {
+		return exchange.File{Name: "model.obj", Data: []byte("no model")}, nil
+	}
 	defer b.work(t, nil)()
 	j, err := b.Place(b.ctx, "sample", p, bad, o)
 	require.NoError(t, err)

@@ -50,4 +50,3 @@ func (v *Server) stillTrail(c *echo.Context) error {
 	}
 	return c.HTML(http.StatusOK, html)
 }
-

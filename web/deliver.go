@@ -25,8 +25,8 @@ import (
 // errNoBoard is that orders are placed at a studio whose queue could not be opened.
 var errNoBoard = errors.New("this studio takes no orders: its queue could not be opened; what the program said when it started tells why")
 
-// background fills orders until ctx ends, and returns when it has ended.
-func (v *Server) background(ctx context.Context) {
+// Fill fills orders until ctx ends; Serve does so too.
+func (v *Server) Fill(ctx context.Context) {
 	b := v.options.Board
 	if b == nil {
 		return
@@ -368,4 +368,3 @@ func (v *Server) press(c *echo.Context) error {
 	}
 	return c.JSON(http.StatusOK, answered(st, outcomes))
 }
-

@@ -39,6 +39,13 @@ func behind(t testing.TB, o web.Options) *studio {
 	t.Cleanup(func() { assert.NotContains(t, said.String(), "a slip was caught") })
 	v, err := web.New(s, slog.New(slog.NewTextHandler(&said, nil)), o)
 	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	filled := make(chan struct{})
+	go func() {
+		defer close(filled)
+		v.Fill(ctx)
+	}()
+	t.Cleanup(func() { cancel(); <-filled })
 	srv := httptest.NewServer(v.Handler())
 	t.Cleanup(srv.Close)
 	id, err := s.Create(context.Background(), project.New("Night harbour"))

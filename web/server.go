@@ -84,7 +84,7 @@ func (v *Server) Serve(ctx context.Context, l net.Listener) error {
 	aside, stopAside := context.WithCancel(ctx)
 	go func() {
 		defer close(behind)
-		v.background(aside)
+		v.Fill(aside)
 	}()
 	defer func() { stopAside(); <-behind }()
 	done := make(chan error, 1)

@@ -213,3 +213,76 @@ func TestTheSameBundleGivesTheSameBytes(t *testing.T) {
 		assert.True(t, bytes.Equal(first, data), "GOMAXPROCS %d", procs)
 	}
 }
+
+// A bundle with takes and frames, delivered in every way that needs no screen.
+func TestDeliveringFromTheCommandLine(t *testing.T) {
+	dir := t.TempDir()
+	flare := sample(t, "signal-flare")
+	at := func(name string) string { return filepath.Join(dir, name) }
+	p, files, err := load(t.Context(), &renderFlags{bundle: flare})
+	require.NoError(t, err)
+	require.NotNil(t, files)
+	require.NotEmpty(t, p.Takes, "the samples have takes")
+	size := []string{"--size", "50x60", "--samples", "1"}
+	for name, c := range map[string]struct {
+		args []string
+		head string
+	}{
+		"a.png":  {[]string{"--take", p.Takes[0].Name, "--dpi", "300"}, "\x89PNG"},
+		"b.png":  {[]string{"--frames", "0-1"}, "\x89PNG"},
+		"c.zip":  {[]string{"--frames", "2-3"}, "PK"},
+		"d.gif":  {[]string{"--frames", "0-1"}, "GIF89a"},
+		"e.webp": {[]string{"--frames", "0-1"}, "RIFF"},
+		"f.ora":  {nil, "PK"},
+		"g.zip":  {[]string{"--format", "passes"}, "PK"},
+	} {
+		out, err := run(t, append(append([]string{"render", "--bundle", flare, "--out", at(name), "--json"}, size...), c.args...)...)
+		require.NoError(t, err, name)
+		data, err := os.ReadFile(at(name))
+		require.NoError(t, err)
+		assert.True(t, bytes.HasPrefix(data, []byte(c.head)), name)
+		assert.Contains(t, out, fmt.Sprintf(`"bytes":%d`, len(data)))
+		if strings.Contains(strings.Join(c.args, " "), "--frames") {
+			assert.Contains(t, out, "2 of 2 drawn")
+			assert.Contains(t, out, `"frames":2`)
+		}
+	}
+	for want, args := range map[string][]string{
+		"there is no take":           {"--take", "No such", "--out", at("x.png")},
+		"must end in .png, .zip":     {"--frames", "all", "--out", at("x.pfm")},
+		"such as 0-47":               {"--frames", "early", "--out", at("x.gif")},
+		"there are none from 5 to 2": {"--frames", "5-2", "--out", at("x.gif")},
+		"--format must be one of":    {"--format", "bmp", "--out", at("x.bmp")},
+		"goes with a moving picture": {"--format", "gif", "--out", at("x.gif")},
+		"none of the others can be":  {"--frames", "all", "--time", "1", "--out", at("x.gif")},
+	} {
+		_, err := run(t, append([]string{"render", "--bundle", flare, "--size", "20x20"}, args...)...)
+		require.ErrorContains(t, err, want)
+		if want != "none of the others can be" {
+			assert.Equal(t, 2, exitCode(t.Context(), err), want)
+		}
+	}
+	left, err := filepath.Glob(at("*"))
+	require.NoError(t, err)
+	assert.Len(t, left, 7, "nothing half done is left")
+
+	kettle := sample(t, "saltlight")
+	out, err := run(t, "sheet", "--bundle", kettle, "--list")
+	require.NoError(t, err)
+	assert.Contains(t, out, "Key sun")
+	_, err = run(t, "sheet", "--bundle", kettle, "--vary", "key sun=-60,60", "--size", "48x30", "--samples", "1", "--out", at("sheet.png"))
+	require.NoError(t, err)
+	_, err = run(t, "sheet", "--bundle", kettle, "--vary", "moon=1", "--out", at("y.png"))
+	assert.ErrorContains(t, err, `no "moon" to vary`)
+	_, err = run(t, "sheet", "--bundle", kettle, "--vary", "Key sun=soon", "--out", at("y.png"))
+	assert.ErrorContains(t, err, "is not a number")
+	assert.Equal(t, 2, exitCode(t.Context(), err))
+
+	out, err = run(t, "version")
+	require.NoError(t, err)
+	assert.Contains(t, out, "Mobanta")
+	_, err = run(t, "worker", "--jobs", "nats://127.0.0.1:1")
+	assert.ErrorContains(t, err, "no NATS server answers")
+	_, err = run(t, "worker")
+	assert.ErrorContains(t, err, "jobs")
+}

@@ -513,7 +513,7 @@ func TestBadOrdersAreRefused(t *testing.T) {
 	}
 	late := 1e9
 	o := delivery.Order{As: "png8", W: 10, H: 10, At: &late}
-	assert.ErrorContains(t, o.Check(p), "between 0 and 36000")
+	assert.ErrorContains(t, o.Check(p), "time 1e+09 lies outside 0 to 36000")
 	values := make([]string, 21)
 	for i := range values {
 		values[i] = "1"

@@ -146,7 +146,7 @@ func (o *Order) Check(p *project.Project) error {
 		return fmt.Errorf("delivery: dots per inch lie between 1 and 10,000, not %g", o.DPI)
 	}
 	if o.At != nil && !(*o.At >= 0 && *o.At <= stage.MaxTime) {
-		return fmt.Errorf("delivery: a moment lies between 0 and %d seconds, not at %g", stage.MaxTime, *o.At)
+		return fmt.Errorf("delivery: time %g lies outside 0 to %d seconds", *o.At, stage.MaxTime)
 	}
 	if o.Take != "" && p.Take(o.Take) == nil {
 		return errors.New("delivery: the take is not there any more")

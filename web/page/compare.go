@@ -10,13 +10,13 @@ type Side struct{ Of, Name string }
 
 // Compare is what the page for comparing shows.
 type Compare struct {
-	Title    string
-	State    *store.State
-	Project  *project.Project
-	Groups   []SideGroup
-	A, B     string // the sides that are shown
-	Way      string
-	Ways     []WayToCompare
+	Title   string
+	State   *store.State
+	Project *project.Project
+	Groups  []SideGroup
+	A, B    string // the sides that are shown
+	Way     string
+	Ways    []WayToCompare
 }
 
 // SideGroup is sides of one sort.

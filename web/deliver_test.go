@@ -1,0 +1,240 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"image/png"
+	"io"
+	"mime"
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/frame"
+	"mobanta/core/meshfile"
+	"mobanta/core/project"
+	"mobanta/jobs"
+	"mobanta/web"
+)
+
+// withOrders is a studio with a ball that takes orders.
+func withOrders(t *testing.T) *studio {
+	t.Helper()
+	b, err := jobs.Open(context.Background(), jobs.Options{Dir: t.TempDir(), Maker: "test"})
+	require.NoError(t, err)
+	t.Cleanup(b.Close)
+	s := behind(t, web.Options{Board: b})
+	code, text := s.edit(`{"op":"model.add","kind":"sphere"}`)
+	require.Equal(t, 200, code, text)
+	require.NoError(t, b.Ready(t.Context()))
+	return s
+}
+
+var asJSON = map[string]string{"Content-Type": "application/json", "Accept": "application/json"}
+
+// order places an order and returns what was answered.
+func (s *studio) order(path, body string) (int, map[string]any) {
+	s.t.Helper()
+	res := s.answer("POST", "/p/"+s.id+path, body, asJSON)
+	var got map[string]any
+	data, err := io.ReadAll(res.Body)
+	require.NoError(s.t, err)
+	require.NoError(s.t, json.Unmarshal(data, &got), string(data))
+	return res.StatusCode, got
+}
+
+// done waits for a job to end, and returns its state.
+func (s *studio) done(job any) map[string]any {
+	s.t.Helper()
+	for range 600 {
+		res := s.answer("GET", fmt.Sprintf("/p/%s/orders/%v", s.id, job), "", asJSON)
+		var got map[string]any
+		require.NoError(s.t, json.NewDecoder(res.Body).Decode(&got))
+		if state := got["state"]; res.StatusCode == 200 && state != "drawing" && state != "gathering" {
+			return got
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	require.Fail(s.t, "the job does not end")
+	return nil
+}
+
+func (s *studio) body(path string) (*http.Response, []byte) {
+	s.t.Helper()
+	res := s.answer("GET", "/p/"+s.id+path, "", nil)
+	data, err := io.ReadAll(res.Body)
+	require.NoError(s.t, err)
+	return res, data
+}
+
+// What is ordered is what one call draws of what was stored when it was ordered, whatever happens to the project since.
+func TestAnOrderIsFilled(t *testing.T) {
+	s := withOrders(t)
+	pic, err := frame.Draw(context.Background(), s.project().Project, meshfile.Files(nil), frame.Order{W: 90, H: 60, Samples: 4})
+	require.NoError(t, err)
+	var want bytes.Buffer
+	require.NoError(t, pic.Write(&want, frame.PNG8))
+	code, got := s.order("/orders", `{"as":"png8","w":90,"h":60,"samples":4}`)
+	require.Equal(t, 200, code, got)
+	job := got["job"]
+	s.edit(`{"op":"model.remove","id":"model1"}`)
+	state := s.done(job)
+	require.Equal(t, "done", state["state"], state["why"])
+	res, data := s.body(fmt.Sprintf("/orders/%v/file", job))
+	require.Equal(t, 200, res.StatusCode)
+	kind, params, err := mime.ParseMediaType(res.Header.Get("Content-Disposition"))
+	require.NoError(t, err)
+	assert.Equal(t, "attachment", kind)
+	assert.Equal(t, "Night harbour 90x60.png", params["filename"])
+	assert.Equal(t, want.Bytes(), data)
+	_, list := s.body("/orders")
+	assert.Contains(t, string(list), "Night harbour 90x60.png")
+	_, page := s.body("/deliver")
+	assert.Contains(t, string(page), fmt.Sprint(job))
+	assert.Eventually(t, func() bool { res, _ := s.body(fmt.Sprintf("/orders/%v/face.png", job)); return res.StatusCode == 200 }, 10*time.Second, 50*time.Millisecond)
+
+	// No job is another project's.
+	other, err := s.store.Create(context.Background(), project.New("Other"))
+	require.NoError(t, err)
+	res = s.answer("GET", fmt.Sprintf("/p/%s/orders/%v/file", other, job), "", nil)
+	assert.NotEqual(t, 200, res.StatusCode)
+	code, _ = s.order(fmt.Sprintf("/orders/%v/forget", job), "{}")
+	assert.Equal(t, 200, code)
+	assert.Eventually(t, func() bool { _, list := s.body("/orders"); return !strings.Contains(string(list), "90x60") }, 5*time.Second, 20*time.Millisecond)
+}
+
+func TestAnOrderIsCancelled(t *testing.T) {
+	s := withOrders(t)
+	s.edit(`{"op":"move.turntable"}`)
+	_, got := s.order("/orders", `{"as":"gif","w":400,"h":400,"samples":64}`)
+	code, _ := s.order(fmt.Sprintf("/orders/%v/cancel", got["job"]), "{}")
+	assert.Equal(t, 200, code)
+	assert.Equal(t, "cancelled", s.done(got["job"])["state"])
+	res, body := s.body(fmt.Sprintf("/orders/%v/file", got["job"]))
+	require.Equal(t, 422, res.StatusCode)
+	assert.Contains(t, string(body), "not done")
+}
+
+func TestBadOrdersAreRefused(t *testing.T) {
+	s := withOrders(t)
+	for says, body := range map[string]string{
+		"could not be read":  `{`,
+		"1 to 32768 pixels":  `{"as":"png8","w":0,"h":10}`,
+		"not 1000000000":     `{"as":"png8","w":1000000000,"h":1}`,
+		"no format":          `{"as":"../../etc/passwd","w":10,"h":10}`,
+		"counted from 0":     `{"as":"gif","w":10,"h":10,"last":1000000}`,
+		"take is not there":  `{"as":"png8","w":10,"h":10,"take":"../x"}`,
+		"what it varies":     `{"as":"sheet","w":10,"h":10}`,
+		"dots per inch lie":  `{"as":"png8","w":10,"h":10,"dpi":1e300}`,
+		"lies outside 0 to ": `{"as":"png8","w":10,"h":10,"at":-1}`,
+	} {
+		for _, path := range []string{"/orders", "/estimate"} {
+			code, got := s.order(path, body)
+			assert.Contains(t, []int{400, 422}, code)
+			assert.Contains(t, got["error"], says)
+		}
+	}
+	_, list := s.body("/orders")
+	assert.Contains(t, string(list), "Nothing is ordered yet")
+	for _, path := range []string{"/orders/none", "/orders/none/file", "/orders/a%2F..%2Fb/file", "/orders/none/piece/0", "/orders/none/face.png"} {
+		res, _ := s.body(path)
+		assert.Contains(t, []int{404, 422}, res.StatusCode, path)
+	}
+	bare := behind(t, web.Options{})
+	code, got := bare.order("/orders", `{"as":"png8","w":10,"h":10}`)
+	assert.Equal(t, 422, code)
+	assert.Contains(t, got["error"], "takes no orders")
+	res, _ := bare.body("/deliver")
+	assert.Equal(t, 200, res.StatusCode)
+}
+
+func TestEstimates(t *testing.T) {
+	s := withOrders(t)
+	code, got := s.order("/estimate", `{"as":"png8","w":2000,"h":1000,"samples":16,"dpi":72}`)
+	require.Equal(t, 200, code, got)
+	assert.Positive(t, got["seconds"])
+	assert.Contains(t, fmt.Sprint(got["remarks"]), "few for print")
+	code, got = s.order("/estimate", `{"as":"png8","w":60,"h":40,"samples":1}`)
+	require.Equal(t, 200, code, got)
+	assert.Contains(t, fmt.Sprint(got["remarks"]), "pixels wide at this size")
+}
+
+// A sheet fills, a cell of it is taken, or kept.
+func TestAProofSheet(t *testing.T) {
+	s := withOrders(t)
+	s.edit(`{"op":"light.add","kind":"sun","name":"Key"}`)
+	sun := s.project().Project.Stage.Lights[0].ID
+	sheet := fmt.Sprintf(`{"axes":[{"of":"sun/%s","values":["10","80"]}]}`, sun)
+	code, got := s.order("/orders", `{"as":"sheet","w":60,"h":40,"samples":1,"sheet":`+sheet+`}`)
+	require.Equal(t, 200, code, got)
+	state := s.done(got["job"])
+	require.Equal(t, "done", state["state"], state["why"])
+	res, cell := s.body(fmt.Sprintf("/orders/%v/piece/1", got["job"]))
+	require.Equal(t, 200, res.StatusCode)
+	_, err := png.Decode(bytes.NewReader(cell))
+	require.NoError(t, err)
+	_, page := s.body("/sheet?axis=" + url.QueryEscape("sun/"+sun+"=10,80"))
+	assert.Contains(t, string(page), fmt.Sprint(got["job"]), "the sheet that was drawn is found again")
+	_, page = s.body("/sheet")
+	assert.Contains(t, string(page), "2 pictures: 2 by 1")
+	_, page = s.body("/sheet?axis=sun/none=1")
+	assert.Contains(t, string(page), "choose it anew")
+
+	code, got = s.order("/sheet/press", `{"sheet":`+sheet+`,"cell":1,"take":true}`)
+	require.Equal(t, 200, code, got)
+	p := s.project().Project
+	require.Len(t, p.Takes, 1)
+	assert.Equal(t, "80°", p.Takes[0].Name)
+	assert.NotEqual(t, 80.0, p.Stage.Lights[0].Azimuth, "the project stays as it is")
+	assert.Equal(t, 80.0, p.Takes[0].Lights[0].Azimuth)
+	code, _ = s.order("/sheet/press", `{"sheet":`+sheet+`,"cell":1}`)
+	require.Equal(t, 200, code)
+	assert.Equal(t, 80.0, s.project().Project.Stage.Lights[0].Azimuth)
+	code, got = s.order("/sheet/press", `{"sheet":`+sheet+`,"cell":7}`)
+	assert.Equal(t, 422, code)
+	assert.Contains(t, got["error"], "no such picture")
+}
+
+// Both sides of a comparison are pictures of what they name; a pixel of each can be asked.
+func TestSidesAreCompared(t *testing.T) {
+	s := withOrders(t)
+	s.edit(`{"op":"take.add","name":"Before"}`)
+	s.edit(`{"op":"camera.set","value":{"azimuth":75}}`)
+	take := "take/" + s.project().Project.Takes[0].ID
+	picture := func(query string) []byte {
+		res, data := s.body("/still.png?w=90&h=60&" + query)
+		require.Equal(t, 200, res.StatusCode, string(data))
+		return data
+	}
+	now, then := picture("of=now"), picture("of="+take)
+	assert.Equal(t, now, picture("of=now&v=1"), "and the same again")
+	s.edit(`{"op":"light.add","kind":"sun"}`)
+	s.edit(`{"op":"take.add","name":"Lit"}`)
+	lit := "take/" + s.project().Project.Takes[1].ID
+	assert.NotEqual(t, now, then)
+	assert.NotEqual(t, picture("of="+take), picture("of="+lit))
+	assert.Equal(t, picture("of="+lit), picture("of="+lit+"&camera=now"))
+	assert.NotEqual(t, picture("of="+take), picture("of="+take+"&camera=now"))
+	assert.Equal(t, picture("of=now"), picture("of=look/look1"), "all parts wear it")
+	res, html := s.body("/still/trail?of=" + take + "&w=90&h=60&x=0.5&y=0.5")
+	require.Equal(t, 200, res.StatusCode)
+	assert.Contains(t, string(html), "Diffuse light")
+	_, page := s.body("/compare?a=" + take + "&b=now&way=blink")
+	assert.Contains(t, string(page), `data-way="blink"`)
+	_, page = s.body("/compare?a=take/none&b=look/none&way=none")
+	assert.Contains(t, string(page), `data-way="wipe"`)
+	for _, bad := range []string{"/still.png?of=take/none&w=9&h=9", "/still.png?of=now&w=0&h=9", "/still.png?of=now&w=9000&h=9000", "/still/trail?of=now&w=9&h=9&x=2&y=0", "/still/trail?of=now&w=9&h=9&x=NaN&y=0"} {
+		res, _ := s.body(bad)
+		assert.Contains(t, []int{404, 422}, res.StatusCode, bad)
+	}
+	res, panel := s.body("/panel/takes")
+	require.Equal(t, 200, res.StatusCode)
+	assert.Contains(t, string(panel), "Before")
+}
