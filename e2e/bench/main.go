@@ -17,6 +17,10 @@ import (
 )
 
 func main() {
+	run := run
+	if len(os.Args) > 1 && os.Args[1] == "delivery" { // that part alone
+		run = delivering
+	}
 	if err := run(); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
@@ -41,7 +45,21 @@ func run() error {
 	if err := movingCosts(); err != nil {
 		return err
 	}
-	return drive.Demo(1280, 800, inBrowser)
+	if err := drive.Demo(1280, 800, inBrowser); err != nil {
+		return err
+	}
+	return delivering()
+}
+
+// delivering measures orders.
+func delivering() error {
+	if err := drive.Demo(1280, 800, func(s *drive.Server, b *rod.Browser) error { return proofSheet(b, s) }); err != nil {
+		return err
+	}
+	if err := manyWorkers(); err != nil {
+		return err
+	}
+	return eightK()
 }
 
 // inBrowser measures what an artist sees.

@@ -41,12 +41,12 @@ func Build(dir string) (string, error) {
 }
 
 // Serve starts the program over a data folder; command is "serve" or "demo". An
-// empty listen takes a free port.
-func Serve(bin, command, data, listen string) (*Server, error) {
+// empty listen takes a free port; more are further flags.
+func Serve(bin, command, data, listen string, more ...string) (*Server, error) {
 	if listen == "" {
 		listen = "127.0.0.1:0"
 	}
-	cmd := exec.Command(bin, command, "--data", data, "--listen", listen)
+	cmd := exec.Command(bin, append([]string{command, "--data", data, "--listen", listen}, more...)...)
 	cmd.Stderr = os.Stderr
 	out, err := cmd.StdoutPipe()
 	if err != nil {
