@@ -95,7 +95,7 @@ func (b *Board) resend(ctx context.Context, j *Job) error {
 	if len(there) >= j.Pieces {
 		return nil
 	}
-	d, err := b.open(ctx, j.Bundle, 1, nil)
+	d, err := b.open(ctx, j.Bundle, 1, nil, nil)
 	if err != nil {
 		return err
 	}
@@ -182,7 +182,7 @@ func (b *Board) deliver(ctx context.Context, g Gatherer, j *Job, name string) (s
 	if g.Room != nil {
 		defer g.Room(j.Order.Memory())()
 	}
-	d, err := b.open(mine, j.Bundle, 0, g.Gate)
+	d, err := b.open(mine, j.Bundle, 0, g.Gate, nil)
 	if err != nil {
 		return 0, err
 	}

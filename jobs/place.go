@@ -94,7 +94,7 @@ func (b *Board) send(ctx context.Context, j *Job, pieces []delivery.Piece) error
 // keep stores a project with its files, if it is not there, and returns the hash of that.
 func (b *Board) keep(ctx context.Context, p *project.Project, open func(hash string) (exchange.File, error)) (string, error) {
 	var buf bytes.Buffer
-	if err := exchange.WriteBundle(&buf, p, open); err != nil {
+	if err := exchange.WriteStored(&buf, p, open); err != nil {
 		return "", err
 	}
 	hash := exchange.Hash(buf.Bytes())

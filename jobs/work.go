@@ -15,8 +15,11 @@ import (
 
 	"mobanta/core/delivery"
 	"mobanta/core/exchange"
+	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/order"
+	"mobanta/core/pixmap"
+	"mobanta/core/stage"
 )
 
 // Worker says how pieces are drawn.
@@ -24,6 +27,8 @@ type Worker struct {
 	Name  string
 	Cores int         // 0 for all
 	Gate  *order.Gate // before which it waits for what is more urgent; may be nil
+	// Files are those that this machine has at hand, by the same hashes; what is not there comes from the queue. It may be nil.
+	Files stage.Files
 	// Drawn hears of each piece that is drawn; it may be nil.
 	Drawn func(job *Job, n int, took time.Duration)
 	// Rest is called when nothing has been to do for a moment, to give memory back; it may be nil.
@@ -286,7 +291,7 @@ func (w *worker) drawer(ctx context.Context, hash string) (*delivery.Drawer, err
 	if d := w.opened[hash]; d != nil {
 		return d, nil
 	}
-	d, err := w.board.open(ctx, hash, w.how.Cores, w.how.Gate)
+	d, err := w.board.open(ctx, hash, w.how.Cores, w.how.Gate, w.how.Files)
 	if err != nil {
 		return nil, err
 	}
@@ -297,8 +302,8 @@ func (w *worker) drawer(ctx context.Context, hash string) (*delivery.Drawer, err
 	return d, nil
 }
 
-// open returns what draws the project of a bundle, which is read from the queue.
-func (b *Board) open(ctx context.Context, hash string, cores int, gate *order.Gate) (*delivery.Drawer, error) {
+// open returns what draws the project of a bundle, which is read from the queue; at hand may be nil.
+func (b *Board) open(ctx context.Context, hash string, cores int, gate *order.Gate, atHand stage.Files) (*delivery.Drawer, error) {
 	data, err := b.bundles.GetBytes(ctx, hash)
 	if err != nil {
 		return nil, fmt.Errorf("%w: the project: %w", errLine, err)
@@ -306,12 +311,37 @@ func (b *Board) open(ctx context.Context, hash string, cores int, gate *order.Ga
 	if exchange.Hash(data) != hash {
 		return nil, errors.New("jobs: the project of the job is damaged")
 	}
-	p, files, err := exchange.ReadBundle(data)
+	bundle, err := exchange.OpenBundle(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return nil, err
 	}
-	kept := meshfile.Kept(func(h string) (string, []byte, error) { return files[h].Name, files[h].Data, nil })
-	return delivery.NewDrawer(p, kept, cores, gate), nil
+	kept := meshfile.Kept(func(h string) (string, []byte, error) {
+		f, err := bundle.File(h)
+		return f.Name, f.Data, err
+	})
+	if atHand != nil {
+		kept = nearer{atHand, kept}
+	}
+	return delivery.NewDrawer(bundle.Project, kept, cores, gate), nil
+}
+
+// nearer is files that are at hand, and where they are not, others.
+type nearer struct{ near, far stage.Files }
+
+// Surface implements stage.Files.
+func (n nearer) Surface(m *stage.Model) (*mesh.Surface, error) {
+	if s, err := n.near.Surface(m); err == nil {
+		return s, nil
+	}
+	return n.far.Surface(m)
+}
+
+// Picture implements stage.Files.
+func (n nearer) Picture(hash string) (*pixmap.Pixmap, error) {
+	if p, err := n.near.Picture(hash); err == nil {
+		return p, nil
+	}
+	return n.far.Picture(hash)
 }
 
 // close lets go of what is held for drawing.

@@ -53,6 +53,15 @@ type manifest struct {
 // WriteBundle writes a project with its files as a ZIP: bundle.json,
 // project.json and files/HASH for every model and picture that open gives.
 func WriteBundle(w io.Writer, p *project.Project, open func(hash string) (File, error)) error {
+	return writeBundle(w, p, open, zip.Deflate)
+}
+
+// WriteStored writes the same without packing its entries, where time matters and room does not.
+func WriteStored(w io.Writer, p *project.Project, open func(hash string) (File, error)) error {
+	return writeBundle(w, p, open, zip.Store)
+}
+
+func writeBundle(w io.Writer, p *project.Project, open func(hash string) (File, error), method uint16) error {
 	z := zip.NewWriter(w)
 	m := manifest{Mobanta: "bundle", Version: BundleVersion, Files: map[string]string{}}
 	var order []string
@@ -75,7 +84,7 @@ func WriteBundle(w io.Writer, p *project.Project, open func(hash string) (File, 
 		_ = add(h) // a picture that has gone missing is missed in the bundle too
 	}
 	put := func(name string, data []byte) error {
-		f, err := z.Create(name)
+		f, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: method})
 		if err == nil {
 			_, err = f.Write(data)
 		}
