@@ -1,10 +1,6 @@
 package e2e
 
 import (
-	"bytes"
-	"image/png"
-	"os"
-	"path/filepath"
 	"testing"
 	"time"
 
@@ -39,7 +35,7 @@ func TestKeysAreTheArtists(t *testing.T) {
 	d.el("#node-name").Focus()
 	press(input.KeyZ)
 	assert.Equal(t, "turn", tool(), "a field has the focus")
-	d.eval(`() => { document.activeElement.blur(); document.querySelector("[data-save]").click() }`)
+	d.eval(`() => { document.activeElement.blur(); document.querySelector("#add").click() }`)
 	press(input.KeyZ)
 	assert.Equal(t, "turn", tool(), "a dialog is open")
 	press(input.Escape)
@@ -51,40 +47,9 @@ func TestKeysAreTheArtists(t *testing.T) {
 	assert.Equal(t, "turn", tool(), "keys of one letter are off")
 	assert.Equal(t, "true", d.eval(`() => document.querySelector("[data-tool=zoom] kbd").hidden`))
 	require.NoError(t, d.KeyActions().Press(input.ControlLeft).Type(input.KeyS).Do())
-	d.el("#save[open]")
+	d.until("the page to order from", `() => location.pathname.endsWith("/deliver")`)
 	require.NoError(t, d.Navigate(d.server.Address+"/settings"))
 	d.click("#defaults")
-}
-
-// The picture leaves the page as a file of the size and kind that were asked for.
-func TestThePictureIsSavedFromThePage(t *testing.T) {
-	d := start(t, "demo", "/p/saltlight?size=320x200")
-	d.settled()
-	dir := t.TempDir()
-	require.NoError(t, proto.BrowserSetDownloadBehavior{Behavior: proto.BrowserSetDownloadBehaviorBehaviorAllow, DownloadPath: dir}.Call(browser))
-	d.click("[data-save]")
-	d.el("#save[open]")
-	assert.Equal(t, "320", d.eval(`() => document.getElementById("save-w").value`), "as large as it is shown")
-	d.eval(`() => { for (const [id, v] of [["save-w", "200"], ["save-h", "300"], ["save-backdrop", "none"], ["save-bits", "16"], ["save-samples", "4"]]) { const e = document.getElementById(id); e.value = v; e.dispatchEvent(new Event("input", { bubbles: true })) } }`)
-	d.click("#save-go")
-	d.until("it to be saved", `() => document.getElementById("save-says").textContent.startsWith("Saved ")`)
-	var data []byte
-	require.Eventually(t, func() bool {
-		files, _ := filepath.Glob(filepath.Join(dir, "*.png"))
-		if len(files) == 1 {
-			data, _ = os.ReadFile(files[0])
-		}
-		return len(data) > 0
-	}, 20*time.Second, 50*time.Millisecond)
-	img, err := png.Decode(bytes.NewReader(data))
-	require.NoError(t, err)
-	assert.Equal(t, 200, img.Bounds().Dx())
-	assert.Equal(t, 300, img.Bounds().Dy())
-	_, _, _, a := img.At(0, 0).RGBA()
-	assert.Zero(t, a)
-	d.eval(`() => { document.getElementById("save-w").value = "99999" }`)
-	d.click("#save-go")
-	d.until("a clear no", `() => document.getElementById("save-says").textContent.includes("whole pixels")`)
 }
 
 // What a drag does is forgotten when it is taken away: Escape lets go of it.

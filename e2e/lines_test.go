@@ -39,7 +39,7 @@ func TestVectorsLieOnThePicture(t *testing.T) {
 	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
 	got := d.eval(`async () => {
 		const w = 960, h = 600, draw = async (as, type) => {
-			const r = await fetch(location.pathname + "/save.png?w=" + w + "&h=" + h + "&samples=16&as=" + as), data = await r.blob();
+			const r = await (`+delivered+`)({ as, w, h, samples: 16 }), data = await r.blob();
 			const img = new Image(); img.src = URL.createObjectURL(new Blob([data], { type })); await img.decode();
 			const c = document.createElement("canvas"); c.width = w; c.height = h;
 			const x = c.getContext("2d"); x.drawImage(img, 0, 0, w, h);
@@ -47,7 +47,7 @@ func TestVectorsLieOnThePicture(t *testing.T) {
 			for (let i = 0; i < w * h; i++) { const s = p[4 * i] + p[4 * i + 1] + p[4 * i + 2]; dark[i] = s < 300 ? 2 : s < 560 ? 1 : 0 }
 			return { dark, size: data.size, xml: as === "svg" ? await data.text() : "" };
 		};
-		const a = await draw("svg", "image/svg+xml"), b = await draw("8", "image/png");
+		const a = await draw("svg", "image/svg+xml"), b = await draw("png8", "image/png");
 		const near = (of, x, y) => { for (let j = -1; j <= 1; j++) for (let i = -1; i <= 1; i++) if (of[(y + j) * w + x + i]) return true; return false };
 		let all = 0, off = 0;
 		for (let y = 1; y < h - 1; y++) for (let x = 1; x < w - 1; x++) for (const [p, q] of [[a.dark, b.dark], [b.dark, a.dark]]) if (p[y * w + x] === 2) { all++; if (!near(q, x, y)) off++ }

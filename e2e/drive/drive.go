@@ -94,6 +94,9 @@ func Run(bin string, args ...string) (string, error) {
 	return string(out), nil
 }
 
+// Data returns the folder that the program serves.
+func (s *Server) Data() string { return s.data }
+
 // Stop asks the program to end and waits for it.
 func (s *Server) Stop() error {
 	s.cmd.Process.Signal(syscall.SIGTERM)
