@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO ?= go
 BIN := bin/mobanta
 
-.PHONY: demo test check bench screenshots css build fuzz node_modules
+.PHONY: demo test check bench screenshots css build fuzz release node_modules
 
 demo: build ## build, make the sample project if it is not there, serve, print the address
 	@$(BIN) demo --data data
@@ -16,7 +16,7 @@ node_modules: # what builds the style sheet, and what the tests look for barrier
 	@cd web && cmp -s package-lock.json node_modules/.lock || { npm ci --silent --no-audit --no-fund && cp package-lock.json node_modules/.lock; }
 
 test: node_modules ## every test, the interface in a browser included
-	@scripts/need chromium
+	@scripts/need chromium ffmpeg pdftoppm
 	$(GO) test ./...
 
 check: ## formatting, vet, staticcheck, and whether the built style sheet is current
@@ -38,6 +38,10 @@ bench: ## the measured claims
 screenshots: ## the pictures in docs/screenshots, from the sample project
 	@scripts/need chromium
 	@$(GO) run ./e2e/screenshots docs/screenshots
+
+release: ## archives for Linux, Windows and macOS on both processors, in dist/; VERSION names them
+	@scripts/need zip
+	@GO=$(GO) scripts/release $(VERSION)
 
 fuzz: ## each fuzz target for a short while
 	@for p in $$($(GO) list ./...); do for f in $$($(GO) test -list '^Fuzz' $$p | grep '^Fuzz'); do $(GO) test -run '^$$' -fuzz "^$$f$$" -fuzztime 20s -fuzzminimizetime 1s $$p || exit 1; done; done
