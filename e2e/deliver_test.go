@@ -64,7 +64,9 @@ func TestATakeIsKeptGoneBackToAndCompared(t *testing.T) {
 	require.NoError(t, d.Navigate(d.server.Address+"/p/saltlight/compare?a=take/"+take+"&b=now"))
 	drawn := `() => /16 positions/.test(document.getElementById("compare-says").textContent)`
 	d.until("both sides", drawn)
-	at := func() string { return d.eval(`() => document.getElementById("wipe-line").getAttribute("aria-valuenow")`) }
+	at := func() string {
+		return d.eval(`() => document.getElementById("wipe-line").getAttribute("aria-valuenow")`)
+	}
 	assert.Equal(t, "50", at())
 	lx, ly := d.middle("#wipe-line")
 	d.drag(lx, ly, lx/2, ly)

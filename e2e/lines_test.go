@@ -39,7 +39,7 @@ func TestVectorsLieOnThePicture(t *testing.T) {
 	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
 	got := d.eval(`async () => {
 		const w = 960, h = 600, draw = async (as, type) => {
-			const r = await (`+delivered+`)({ as, w, h, samples: 16 }), data = await r.blob();
+			const r = await (` + delivered + `)({ as, w, h, samples: 16 }), data = await r.blob();
 			const img = new Image(); img.src = URL.createObjectURL(new Blob([data], { type })); await img.decode();
 			const c = document.createElement("canvas"); c.width = w; c.height = h;
 			const x = c.getContext("2d"); x.drawImage(img, 0, 0, w, h);

@@ -27,22 +27,24 @@ var views = []view{
 	{name: "play", path: "/p/signal-flare", desk: true, do: `document.getElementById("moment").click()`, wait: 5 * time.Second},
 	{name: "front", path: "/p/saltlight?node=shine", desk: true, do: `document.querySelector('[data-tab="front"]').click()`},
 	{name: "starts", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-starts]").click()`, wait: 6 * time.Second},
-	{name: "compare", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="colours"]').click();
-		const other = document.getElementById("other"); other.value = "iron"; other.dispatchEvent(new Event("change", { bubbles: true }))`},
+	{name: "takes", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="takes"]').click()`, wait: 4 * time.Second},
+	{name: "compare", path: "/p/bell-buoy/compare?a=take/take1&b=take/take2", wait: 5 * time.Second},
+	{name: "sheet", path: "/p/saltlight/sheet", do: `const pick = (n, name, values) => { const a = document.querySelectorAll("[data-axis]")[n], s = a.querySelector("[data-of]"); s.value = [...s.options].find((o) => o.textContent.includes(name)).value;
+			s.dispatchEvent(new Event("change", { bubbles: true })); const f = a.querySelector("input"); f.value = values; f.dispatchEvent(new Event("change", { bubbles: true })) };
+		pick(0, "Key sun", "-70, -20, 30, 80, 130"); pick(1, "Size of the spot", "0.2, 0.4, 0.6"); document.getElementById("cell-size").value = "160x100"; setTimeout(() => document.getElementById("sheet-form").requestSubmit(), 100)`, wait: 6 * time.Second},
+	{name: "deliver", path: "/p/signal-flare/deliver", do: `const order = (o) => fetch("/p/signal-flare/orders", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(o) });
+		order({ as: "png8", w: 1280, h: 800, samples: 16 }).then(() => order({ as: "webp", w: 480, h: 540, samples: 16 })).then(() => { document.querySelector('[value="moving picture"]').click(); const f = document.getElementById("order-form").elements; f.size.value = "1080x1920@0"; f.size.dispatchEvent(new Event("change", { bubbles: true })); setTimeout(() => f.size.dispatchEvent(new Event("change", { bubbles: true })), 100) });
+		setTimeout(() => dispatchEvent(new Event("resize")), 200)`, wait: 9 * time.Second},
 	{name: "light", path: "/p/bell-buoy?node=torchcut&light=torch", desk: true, do: `mobanta.picture.tool("light")`},
 	{name: "trail", path: "/p/bell-buoy?look=hull-paint", desk: true, do: `mobanta.picture.tool("ask"); const c = document.getElementById("picture"), r = c.getBoundingClientRect(); c.setPointerCapture = () => {};
 		for (const t of ["pointerdown", "pointerup"]) c.dispatchEvent(new PointerEvent(t, { clientX: r.left + 0.4 * r.width, clientY: r.top + 0.74 * r.height, pointerId: 1, bubbles: true }))`},
 	{name: "checks", path: "/p/bell-buoy?look=swell", desk: true, do: `document.getElementById("checks-button").click()`},
 	{name: "comic", path: "/p/comic-page?node=dots", desk: true},
 	{name: "press", path: "/p/printed-buoy", desk: true, do: `document.querySelector('[data-tab="stage"]').click(); setTimeout(() => (document.getElementById("stage").scrollTop = 1e5), 900)`},
-	{name: "save", path: "/p/keepers-lamp", desk: true, do: `document.querySelector("[data-save]").click()`},
 	{name: "keeper", path: "/p/the-keeper?node=dark", desk: true},
 	{name: "dim", path: "/p/harbour?node=ink", desk: true, do: `document.querySelector("[data-theme-toggle]").click()`},
 	{name: "shelf", path: "/", do: `document.querySelector("[data-theme-toggle]").click()`},
-	{name: "settings", path: "/settings"},
 	{name: "help", path: "/help"},
-	{name: "texture", path: "/p/saltlight", desk: true, do: `const edit = (e) => fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ edits: [{ look: "copper", ...e }] }) });
-		edit({ op: "look.replace", kind: "recipe:cracked-glaze", name: "Cracked glaze" }).then(() => setTimeout(() => document.querySelector('[data-card="crack"]')?.click(), 1500))`},
 }
 
 func main() {
