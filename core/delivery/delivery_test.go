@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"encoding/json"
 	"encoding/xml"
 	"image"
 	"image/gif"
@@ -523,4 +524,48 @@ func TestBadOrdersAreRefused(t *testing.T) {
 	_, err := s.Plan(sound)
 	assert.ErrorContains(t, err, "more than 400 pictures")
 	assert.Equal(t, "a 40x30.png", (&delivery.Order{As: "png8", W: 40, H: 30}).Name("a"))
+}
+
+// Whatever is ordered is refused in words or comes to pieces that can be counted.
+func FuzzOrders(f *testing.F) {
+	p, err := func() (*project.Project, error) { p, _, err := demo.Saltlight(); return p, err }()
+	if err != nil {
+		f.Fatal(err)
+	}
+	for _, s := range []string{`{"as":"png8","w":90,"h":60}`, `{"as":"gif","w":9,"h":9,"first":1,"last":3}`, `{"as":"sheet","w":60,"h":40,"sheet":{"axes":[{"of":"sun/key","values":["1","2"]}]}}`, `{"as":"ora","w":1,"h":1,"dpi":1e3,"at":3}`} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		var o delivery.Order
+		if json.Unmarshal(data, &o) != nil {
+			return
+		}
+		if err := o.Check(p); err != nil {
+			require.NotEmpty(t, err.Error())
+			return
+		}
+		pieces, err := o.Pieces(p)
+		require.NoError(t, err)
+		require.NotEmpty(t, pieces)
+		require.LessOrEqual(t, len(pieces), 10_000)
+		require.Positive(t, o.Memory())
+		require.NotNil(t, o.Remarks(p))
+	})
+}
+
+func TestRemarks(t *testing.T) {
+	p, _ := from(t, demo.ComicPage)
+	say := func(o delivery.Order) string {
+		require.NoError(t, o.Check(p))
+		return strings.Join(o.Remarks(p), "\n")
+	}
+	assert.Contains(t, say(delivery.Order{As: "png8", W: 120, H: 100}), "pixels wide at this size, and so are drawn paler")
+	assert.Contains(t, say(delivery.Order{As: "png8", W: 120, H: 100}), "too fine to be seen one by one")
+	assert.Empty(t, say(delivery.Order{As: "png8", W: 1920, H: 1600, DPI: 300}))
+	assert.Contains(t, say(delivery.Order{As: "png8", W: 8000, H: 8000}), "GB of memory")
+	assert.Contains(t, say(delivery.Order{As: "png8", W: 1920, H: 1600, DPI: 72}), "few for print")
+	q, _ := from(t, demo.Printed)
+	o := delivery.Order{As: delivery.Layers, W: 1200, H: 1000}
+	require.NoError(t, o.Check(q))
+	assert.Contains(t, strings.Join(o.Remarks(q), "\n"), "The press is left out")
 }

@@ -308,7 +308,7 @@ func (l *layering) worn() (out []string) {
 	return out
 }
 
-// flat draws each look in the colour that most of it has.
+// flat draws each look in the colour that most of what is lit of it has: of two that are as frequent the lighter one.
 func (l *layering) flat(even *film.Film) (*film.Film, error) {
 	most := map[string]color.C{}
 	samples := l.job.Samples
@@ -324,15 +324,16 @@ func (l *layering) flat(even *film.Film) (*film.Film, error) {
 			return nil, err
 		}
 		count := map[[3]byte]int{}
-		best := 0
+		best := 0.0
 		for i := 0; i < len(mask.Base); i += 4 {
 			if mask.Base[i] < 1 || even.Base[i+3] < 1 {
 				continue
 			}
 			v := even.Base[i : i+3]
 			c := [3]byte{color.Byte(v[0]), color.Byte(v[1]), color.Byte(v[2])}
-			if count[c]++; count[c] > best {
-				best, most[look] = count[c], color.C(v)
+			count[c]++
+			if weight := float64(count[c]) * math.Sqrt(float64(max(0, luminance(v)))+0.05); weight > best {
+				best, most[look] = weight, color.C(v)
 			}
 		}
 		if _, ok := most[look]; !ok {

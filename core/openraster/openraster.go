@@ -9,6 +9,7 @@ import (
 	"image"
 	"image/png"
 	"io"
+	"time"
 
 	"golang.org/x/image/draw"
 )
@@ -42,6 +43,9 @@ type entry struct {
 	Op         string `xml:"composite-op,attr"`
 }
 
+// always is when all entries of a file were made, so that the same picture is the same file.
+var always = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
+
 // thumbnail is the longest side of the small picture that a file holds, in pixels.
 const thumbnail = 256
 
@@ -50,7 +54,7 @@ const thumbnail = 256
 func Write(to io.Writer, w, h int, dpi float64, layers []Layer, merged *image.NRGBA) error {
 	z := zip.NewWriter(to)
 	put := func(name string, method uint16, f func(w io.Writer) error) error {
-		e, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: method})
+		e, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: method, Modified: always})
 		if err == nil {
 			err = f(e)
 		}
