@@ -22,7 +22,7 @@ func seen(values map[string]any) project.Edit { return project.Edit{Op: "camera.
 // variations are the takes of each sample besides the first, which is the sample as it was drawn.
 var variations = map[string][]variation{
 	"saltlight": {{"Stove behind", "the lid reads better, the spout worse", []project.Edit{lit("key", "azimuth", 148), lit("key", "elevation", 26)}},
-		{"Poster", "close, and inked heavily", []project.Edit{seen(map[string]any{"azimuth": -26.0, "elevation": 9.0, "distance": 7.6}), {Op: "node.input", Look: "copper", Node: "ink", Key: "width", Value: 11.0}}}},
+		{"Poster", "close, and inked heavily", []project.Edit{seen(map[string]any{"azimuth": -26.0, "elevation": 9.0, "distance": 8.9}), {Op: "node.input", Look: "copper", Node: "ink", Key: "width", Value: 11.0}}}},
 	"bell-buoy": {{"Torch alone", "after the sun has gone", []project.Edit{lit("sun", "strength", 0.12), lit("torch", "strength", 0.8)}},
 		{"From the pier", "", []project.Edit{seen(map[string]any{"azimuth": 64.0, "elevation": 22.0})}}},
 	"keepers-lamp": {{"Window only", "", []project.Edit{lit("key", "strength", 0.1), lit("side", "strength", 1)}},

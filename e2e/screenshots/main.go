@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"github.com/go-rod/rod"
@@ -32,9 +33,8 @@ var views = []view{
 	{name: "sheet", path: "/p/saltlight/sheet", do: `const pick = (n, name, values) => { const a = document.querySelectorAll("[data-axis]")[n], s = a.querySelector("[data-of]"); s.value = [...s.options].find((o) => o.textContent.includes(name)).value;
 			s.dispatchEvent(new Event("change", { bubbles: true })); const f = a.querySelector("input"); f.value = values; f.dispatchEvent(new Event("change", { bubbles: true })) };
 		pick(0, "Key sun", "-70, -20, 30, 80, 130"); pick(1, "Size of the spot", "0.2, 0.4, 0.6"); document.getElementById("cell-size").value = "160x100"; setTimeout(() => document.getElementById("sheet-form").requestSubmit(), 100)`, wait: 6 * time.Second},
-	{name: "deliver", path: "/p/signal-flare/deliver", do: `const order = (o) => fetch("/p/signal-flare/orders", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(o) });
-		order({ as: "png8", w: 1280, h: 800, samples: 16 }).then(() => order({ as: "webp", w: 480, h: 540, samples: 16 })).then(() => { document.querySelector('[value="moving picture"]').click(); const f = document.getElementById("order-form").elements; f.size.value = "1080x1920@0"; f.size.dispatchEvent(new Event("change", { bubbles: true })); setTimeout(() => f.size.dispatchEvent(new Event("change", { bubbles: true })), 100) });
-		setTimeout(() => dispatchEvent(new Event("resize")), 200)`, wait: 9 * time.Second},
+	{name: "deliver", path: "/p/signal-flare/deliver", do: `const form = document.getElementById("order-form"), f = form.elements, set = (n, v) => { f[n].value = v; f[n].dispatchEvent(new Event("change", { bubbles: true })) };
+		form.requestSubmit(); setTimeout(() => { document.querySelector('[value="moving picture"]').click(); document.querySelector("[name=as]:not(:disabled)").value = "webp"; set("size", "1080x1080@0"); setTimeout(() => form.requestSubmit(), 500) }, 1500)`, wait: 12 * time.Second},
 	{name: "light", path: "/p/bell-buoy?node=torchcut&light=torch", desk: true, do: `mobanta.picture.tool("light")`},
 	{name: "trail", path: "/p/bell-buoy?look=hull-paint", desk: true, do: `mobanta.picture.tool("ask"); const c = document.getElementById("picture"), r = c.getBoundingClientRect(); c.setPointerCapture = () => {};
 		for (const t of ["pointerdown", "pointerup"]) c.dispatchEvent(new PointerEvent(t, { clientX: r.left + 0.4 * r.width, clientY: r.top + 0.74 * r.height, pointerId: 1, bubbles: true }))`},
@@ -57,6 +57,9 @@ func main() {
 func run(out string) error {
 	return drive.Demo(1280, 800, func(s *drive.Server, b *rod.Browser) error {
 		for _, v := range views {
+			if len(os.Args) > 2 && !slices.Contains(os.Args[2:], v.name) { // those that are named alone
+				continue
+			}
 			if err := take(b, s.Address, v, filepath.Join(out, v.name+".png")); err != nil {
 				return fmt.Errorf("%s: %w", v.name, err)
 			}
