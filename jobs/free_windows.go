@@ -3,7 +3,7 @@ package jobs
 import "golang.org/x/sys/windows"
 
 // free returns how many bytes there is room for where a folder lies; ok is false where that cannot be told.
-func free(dir string) (bytes int, ok bool) {
+var free = func(dir string) (bytes int, ok bool) {
 	name, err := windows.UTF16PtrFromString(dir)
 	if err != nil {
 		return 0, false

@@ -334,3 +334,16 @@ func TestWhatCannotBeDrawnFailsInWords(t *testing.T) {
 	assert.NotEmpty(t, done.Words())
 	assert.NotContains(t, done.Words(), "jobs: ")
 }
+
+// Where there is no room for an order it is refused, and nothing of it is kept.
+func TestNoRoom(t *testing.T) {
+	defer jobs.Pretend(1 << 20)()
+	b := open(t, jobs.Options{Dir: t.TempDir()})
+	p, files := flare(t, 40)
+	o := delivery.Order{As: delivery.Frames, W: 900, H: 900, Samples: 1}
+	require.NoError(t, o.Check(p))
+	_, err := b.Place(b.ctx, "sample", p, files, o)
+	require.ErrorIs(t, err, jobs.ErrFull)
+	assert.ErrorContains(t, err, "are free")
+	assert.Empty(t, b.Jobs(""))
+}

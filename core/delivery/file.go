@@ -81,6 +81,13 @@ func (d *Drawer) Fill(ctx context.Context, o *Order, name string, progress func(
 	if err != nil {
 		return err
 	}
+	if o.kind() == Picture && len(pieces) == 1 { // as it is, without packing it
+		if err := d.once(ctx, o, name); err != nil {
+			return err
+		}
+		progress(1, 1)
+		return nil
+	}
 	dir, err := os.MkdirTemp(filepath.Dir(name), ".mobanta-pieces-*")
 	if err != nil {
 		return fmt.Errorf("delivery: %w", err)
@@ -98,6 +105,24 @@ func (d *Drawer) Fill(ctx context.Context, o *Order, name string, progress func(
 		progress(k+1, len(pieces))
 	}
 	return d.File(ctx, o, name, func(n int) ([]byte, error) { return os.ReadFile(at(n)) })
+}
+
+// once draws a picture of one piece into a file.
+func (d *Drawer) once(ctx context.Context, o *Order, name string) error {
+	pic, err := d.easel.Draw(ctx, d.of(o), d.files, o.frame(o.At))
+	if err != nil {
+		return err
+	}
+	pic.DPI = o.DPI
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+	if err != nil {
+		return fmt.Errorf("delivery: %w", err)
+	}
+	err = pic.Write(f, frame.Format(o.As))
+	if e := f.Close(); err == nil && e != nil {
+		err = fmt.Errorf("delivery: %w", e)
+	}
+	return err
 }
 
 // movie returns an order's moving picture.

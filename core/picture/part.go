@@ -76,6 +76,10 @@ func lineReach(d *network.Node, unit float32) float32 {
 func (r *Renderer) Part(area image.Rectangle) (pix, shine []float32) {
 	defer r.work()()
 	f, from := &r.result.Film, r.view.Frame().Min
+	pix = make([]float32, 0, 4*area.Dx()*area.Dy())
+	if f.Shine != nil {
+		shine = make([]float32, 0, area.Dx()*area.Dy())
+	}
 	for y := area.Min.Y; y < area.Max.Y; y++ {
 		for x := area.Min.X; x < area.Max.X; x++ {
 			i := (y-from.Y)*f.W + x - from.X
