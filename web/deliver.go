@@ -44,7 +44,9 @@ func (v *Server) Fill(ctx context.Context) {
 	run("watching", func() error { return b.Watch(ctx) })
 	run("gathering", func() error { return b.Gather(ctx, jobs.Gatherer{Gate: &v.live.Gate, Room: v.room.more}) })
 	if !v.options.Idle {
-		run("drawing", func() error { return b.Work(ctx, jobs.Worker{Gate: &v.live.Gate, Files: v.live.Files, Rest: v.live.Air.Soon}) })
+		run("drawing", func() error {
+			return b.Work(ctx, jobs.Worker{Gate: &v.live.Gate, Files: v.live.Files, Rest: v.live.Air.Soon})
+		})
 	}
 	done.Wait()
 }
