@@ -196,6 +196,9 @@ func (b *Board) deliver(ctx context.Context, g Gatherer, j *Job, name string) (s
 		return 0, fmt.Errorf("jobs: %w", err)
 	}
 	defer f.Close()
+	if err := b.fits(0); err != nil {
+		return 0, err
+	}
 	info, err := b.files.Put(mine, jetstream.ObjectMeta{Name: j.ID, Opts: &jetstream.ObjectMetaOptions{ChunkSize: maxChunk}}, f)
 	if err != nil {
 		return 0, say(fmt.Errorf("jobs: %w", err))
@@ -205,14 +208,19 @@ func (b *Board) deliver(ctx context.Context, g Gatherer, j *Job, name string) (s
 
 // room tells whether there is room on the disk for an order, as far as can be said.
 func (b *Board) room(o *delivery.Order, pieces int) error {
+	return b.fits(o.Disk(pieces))
+}
+
+// reserve is how many bytes of the disk are left alone: a queue that finds none when it writes stops for good.
+const reserve = 24 << 20
+
+// fits tells whether there is room on the disk for so many bytes, as far as can be said: elsewhere it is not known.
+func (b *Board) fits(bytes int) error {
 	free, ok := free(b.options.Dir)
-	if !ok || b.options.URL != "" {
+	if !ok || b.options.URL != "" || bytes+reserve <= free {
 		return nil
 	}
-	if need := o.Disk(pieces); need > free {
-		return fmt.Errorf("%w: it takes about %d MB while it is made, and %d MB are free", ErrFull, need>>20, free>>20)
-	}
-	return nil
+	return fmt.Errorf("%w: it takes about %d MB while it is made, %d MB are free, and some of them have to stay so", ErrFull, bytes>>20, free>>20)
 }
 
 // Words returns what went wrong with a job without the name of the package that says so.

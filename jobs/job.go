@@ -12,6 +12,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/nats-io/nats.go"
 	"github.com/nats-io/nats.go/jetstream"
 
 	"mobanta/core/delivery"
@@ -68,6 +69,7 @@ var (
 	ErrNoJob   = errors.New("jobs: the job is not there any more")
 	ErrNotDone = errors.New("jobs: the job is not done, so there is no file of it yet")
 	ErrFull    = errors.New("jobs: there is no room on the disk for that: nothing was kept of it; free some space and order it again")
+	ErrSilent  = errors.New("jobs: the queue does not answer: if the disk was full, free some space; then start the studio again, and orders go on")
 	ErrMany    = fmt.Errorf("jobs: more than %d pieces wait already: let some be done, or cancel some", MaxWaiting)
 )
 
@@ -79,6 +81,8 @@ func say(err error) error {
 		errors.As(err, &api) && (api.ErrorCode == 10047 || api.ErrorCode == 10023 || api.ErrorCode == 10077),
 		err != nil && strings.Contains(err.Error(), "no space left"):
 		return fmt.Errorf("%w (%w)", ErrFull, err)
+	case errors.Is(err, nats.ErrTimeout), errors.Is(err, nats.ErrNoResponders), errors.Is(err, jetstream.ErrNoStreamResponse), errors.Is(err, jetstream.ErrAsyncPublishTimeout):
+		return fmt.Errorf("%w (%w)", ErrSilent, err)
 	}
 	return err
 }

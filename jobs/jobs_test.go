@@ -344,6 +344,6 @@ func TestNoRoom(t *testing.T) {
 	require.NoError(t, o.Check(p))
 	_, err := b.Place(b.ctx, "sample", p, files, o)
 	require.ErrorIs(t, err, jobs.ErrFull)
-	assert.ErrorContains(t, err, "are free")
+	assert.ErrorContains(t, err, "1 MB are free")
 	assert.Empty(t, b.Jobs(""))
 }

@@ -255,6 +255,9 @@ func (w *worker) draw(ctx context.Context, j *Job, p delivery.Piece) (err error)
 	if err != nil {
 		return err
 	}
+	if err := w.board.fits(len(data)); err != nil {
+		return err
+	}
 	if _, err := to.Put(ctx, jetstream.ObjectMeta{Name: key, Opts: &jetstream.ObjectMetaOptions{ChunkSize: maxChunk}}, bytes.NewReader(data)); err != nil {
 		if full := say(err); errors.Is(full, ErrFull) {
 			return full

@@ -17,6 +17,7 @@ import (
 	"mobanta/core/meshfile"
 	"mobanta/core/project"
 	"mobanta/core/turn"
+	"mobanta/jobs"
 	"mobanta/store"
 )
 
@@ -50,6 +51,15 @@ func sentence(err error) problem {
 		p = problem{http.StatusNotFound, "There is no such project, or it has been moved to the bin."}
 	case errors.Is(err, project.ErrLater):
 		p.Status = http.StatusConflict
+	case errors.Is(err, jobs.ErrNoJob):
+		p = problem{http.StatusNotFound, err.Error()}
+	case errors.Is(err, jobs.ErrFull):
+		p.Status = http.StatusInsufficientStorage
+		if ofTheSystem(err) || strings.Contains(p.Message, "nats: ") {
+			p.Message = jobs.ErrFull.Error()
+		}
+	case errors.Is(err, jobs.ErrSilent):
+		p = problem{http.StatusServiceUnavailable, jobs.ErrSilent.Error()}
 	case errors.Is(err, turn.ErrLong):
 		p = problem{http.StatusServiceUnavailable, "Others are bringing files in, or having pictures drawn. Try again in a moment."}
 	case errors.Is(err, meshfile.ErrTooBig):
@@ -61,7 +71,7 @@ func sentence(err error) problem {
 		if p.Status == http.StatusNotFound {
 			p.Message = "There is nothing at this address."
 		}
-	case ofTheSystem(err), strings.HasPrefix(p.Message, "web: "), strings.HasPrefix(p.Message, "live: "), strings.HasPrefix(p.Message, "store: "):
+	case ofTheSystem(err), strings.Contains(p.Message, "nats: "), strings.HasPrefix(p.Message, "web: "), strings.HasPrefix(p.Message, "live: "), strings.HasPrefix(p.Message, "store: "):
 		return inside
 	}
 	p.Message = spoken(p.Message)
@@ -84,7 +94,7 @@ func ofTheSystem(err error) bool {
 }
 
 // rooms stand in front of the messages of the core, and of those within them.
-var rooms = regexp.MustCompile(`(^|: |\()(?:project|network|meshfile|exchange|stage|color|mesh|eval|picture|formula|text|pixmap|archive|store|turn|frame|shape|film): `)
+var rooms = regexp.MustCompile(`(^|: |\()(?:project|network|meshfile|exchange|stage|color|mesh|eval|picture|formula|text|pixmap|archive|store|turn|frame|shape|film|delivery|jobs|proof): `)
 
 // spoken makes a sentence of a message.
 func spoken(message string) string {
