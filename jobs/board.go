@@ -54,7 +54,6 @@ const (
 	// maxTries is how often a piece is handed out: one that ends whoever draws it is given up.
 	maxTries  = 40
 	cellsKept = 14 * 24 * time.Hour
-	maxCells  = 512 << 20 // bytes of cells that are kept
 	// MaxJobs limits the jobs of a studio that are remembered.
 	MaxJobs = 200
 	// MaxWaiting limits the pieces that wait.
@@ -78,6 +77,8 @@ type Board struct {
 	files   jetstream.ObjectStore // what is delivered, by the id of its job
 	cells   jetstream.ObjectStore // of proof sheets, by what they show
 	log     *slog.Logger
+
+	bundling sync.Mutex // projects are stored, and let go of, one after the other
 
 	mu      sync.Mutex
 	known   map[string]*known

@@ -158,6 +158,7 @@ func (b *Board) gather(ctx context.Context, g Gatherer, j *Job, dir string) (err
 		return err
 	}
 	b.sweep(ctx, j)
+	b.unbundle(ctx, j)
 	return nil
 }
 

@@ -41,6 +41,8 @@ func (b *Board) Place(ctx context.Context, id string, p *project.Project, open f
 	if err := b.room(&o, len(pieces)); err != nil {
 		return nil, err
 	}
+	b.bundling.Lock()
+	defer b.bundling.Unlock()
 	bundle, err := b.keep(ctx, p, open)
 	if err != nil {
 		return nil, err
@@ -53,15 +55,14 @@ func (b *Board) Place(ctx context.Context, id string, p *project.Project, open f
 			return nil, say(fmt.Errorf("jobs: %w", err))
 		}
 	}
-	if err := b.store(ctx, j); err != nil {
-		b.drop(ctx, j)
+	if err = b.store(ctx, j); err == nil {
+		err = b.send(ctx, j, pieces)
+	}
+	if err != nil {
+		go b.drop(context.WithoutCancel(ctx), j)
 		return nil, err
 	}
-	if err := b.send(ctx, j, pieces); err != nil {
-		b.drop(ctx, j)
-		return nil, err
-	}
-	b.prune(ctx)
+	go b.prune(context.WithoutCancel(ctx))
 	return j, nil
 }
 
@@ -121,6 +122,7 @@ func (b *Board) Cancel(ctx context.Context, id string) error {
 		return err
 	}
 	b.sweep(ctx, j)
+	b.unbundle(ctx, j)
 	return nil
 }
 
@@ -141,6 +143,7 @@ func (b *Board) fail(ctx context.Context, j *Job, why error) {
 		b.log.Error("a job that failed cannot be noted", "job", j.ID, "why", why, "error", err)
 	}
 	b.sweep(ctx, j)
+	b.unbundle(ctx, j)
 }
 
 // sweep takes away what is not needed any more of a job that has ended: pieces that wait, and what the others came to.
@@ -182,8 +185,15 @@ func (b *Board) drop(ctx context.Context, j *Job) {
 			b.log.Warn("the file of a job stays", "job", j.ID, "error", err)
 		}
 	}
+	b.unbundle(ctx, j)
+}
+
+// unbundle lets go of the project of a job that has ended, unless another one needs it.
+func (b *Board) unbundle(ctx context.Context, j *Job) {
+	b.bundling.Lock()
+	defer b.bundling.Unlock()
 	for _, other := range b.Jobs("") {
-		if other.ID != j.ID && other.Bundle == j.Bundle {
+		if other.ID != j.ID && other.Bundle == j.Bundle && other.Active() {
 			return
 		}
 	}

@@ -132,7 +132,7 @@ func TestBadOrdersAreRefused(t *testing.T) {
 		"counted from 0":     `{"as":"gif","w":10,"h":10,"last":1000000}`,
 		"take is not there":  `{"as":"png8","w":10,"h":10,"take":"../x"}`,
 		"what it varies":     `{"as":"sheet","w":10,"h":10}`,
-		"dots per inch lie":  `{"as":"png8","w":10,"h":10,"dpi":1e300}`,
+		"per inch lie":       `{"as":"png8","w":10,"h":10,"dpi":1e300}`,
 		"lies outside 0 to ": `{"as":"png8","w":10,"h":10,"at":-1}`,
 	} {
 		for _, path := range []string{"/orders", "/estimate"} {

@@ -20,11 +20,7 @@ func (d *Drawer) layers(ctx context.Context, o *Order, w *bytes.Buffer) error {
 	if err != nil {
 		return err
 	}
-	var out []openraster.Layer
-	for _, l := range list {
-		out = append(out, openraster.Layer(l))
-	}
-	return openraster.Write(w, o.W, o.H, o.DPI, out, merged)
+	return openraster.Write(w, o.W, o.H, o.DPI, list, merged)
 }
 
 // passes writes values of a picture as PNGs of 16 bits in a ZIP file, with a note of what they mean.

@@ -277,15 +277,17 @@ func (o *Order) Pieces(p *project.Project) ([]Piece, error) {
 func (o *Order) Memory() int {
 	const kept = 16 + 12 // of each pixel of a whole picture, developed
 	const drawn = 150    // of each pixel that is being drawn
-	n := o.W * o.H
-	if o.kind() == Picture {
-		most := 0
-		for _, area := range frame.Parts(o.W, o.H) {
-			most = max(most, area.Dx()*area.Dy())
-		}
-		return kept*n + 2*drawn*most
+	n, most := o.W*o.H, 0
+	for _, area := range frame.Parts(o.W, o.H) {
+		most = max(most, area.Dx()*area.Dy())
 	}
-	return (kept + drawn) * n
+	switch o.kind() {
+	case Layered: // several films beside each other
+		return 5*kept*n + 2*drawn*most
+	case Vectors: // which are not drawn in parts
+		return (kept + drawn) * n
+	}
+	return kept*n + 2*drawn*most
 }
 
 // Disk returns about how many bytes filling the order takes on the disk at most, in so many pieces.

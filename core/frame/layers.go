@@ -11,18 +11,14 @@ import (
 	"mobanta/core/film"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/openraster"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
 )
 
-// Layer is one of the layers that a picture is put together from.
-type Layer struct {
-	Name   string
-	Hidden bool // a mask, which is no part of the picture
-	Within bool // it changes what lies below, and covers nothing beside it
-	Pix    *image.NRGBA
-}
+// Layer is one of the layers that a picture is put together from. It is packed as soon as it is made: there may be a hundred.
+type Layer = openraster.Layer
 
 // maxMasks limits the bands of which masks are made.
 const maxMasks = 96
@@ -107,13 +103,22 @@ func (l *layering) developed(f *film.Film, glow bool) (*image.NRGBA, error) {
 // add puts a layer on top that makes of what is below what is to be: its cover is at least as natural says, and as much more
 // as it takes for its colours to be colours. Where there is no backdrop and more is covered than before, what is covered in part
 // is put right by a second one.
-func (l *layering) add(name string, to *image.NRGBA, natural func(i int) float32) {
-	if l.wider(to) {
-		l.put(Layer{Name: name, Pix: image.NewNRGBA(to.Rect)}, to, natural)
-		l.put(Layer{Name: name + ", at rims", Within: true, Pix: image.NewNRGBA(to.Rect)}, to, natural)
-		return
+func (l *layering) add(name string, to *image.NRGBA, natural func(i int) float32) error {
+	if !l.wider(to) {
+		return l.put(Layer{Name: name, Within: l.stage.Backdrop.None}, to, natural)
 	}
-	l.put(Layer{Name: name, Within: l.stage.Backdrop.None, Pix: image.NewNRGBA(to.Rect)}, to, natural)
+	if err := l.put(Layer{Name: name}, to, natural); err != nil {
+		return err
+	}
+	return l.put(Layer{Name: name + ", at rims", Within: true}, to, natural)
+}
+
+// keep puts a layer on top, with what it shows.
+func (l *layering) keep(on Layer, pix *image.NRGBA) (err error) {
+	if on.PNG, on.At, err = openraster.Pack(pix); err == nil {
+		l.out = append(l.out, on)
+	}
+	return err
 }
 
 // wider tells whether a picture covers more than what is below.
@@ -126,8 +131,8 @@ func (l *layering) wider(to *image.NRGBA) bool {
 	return false
 }
 
-func (l *layering) put(on Layer, to *image.NRGBA, natural func(i int) float32) {
-	seen := false
+func (l *layering) put(on Layer, to *image.NRGBA, natural func(i int) float32) error {
+	pix, seen := image.NewNRGBA(to.Rect), false
 	for i := 0; i < len(to.Pix); i += 4 {
 		b, t := l.below.Pix[i:i+4:i+4], to.Pix[i:i+4:i+4]
 		var c [4]byte
@@ -137,14 +142,15 @@ func (l *layering) put(on Layer, to *image.NRGBA, natural func(i int) float32) {
 			c = over(b, t)
 		}
 		if c[3] > 0 {
-			copy(on.Pix.Pix[i:], c[:])
+			copy(pix.Pix[i:], c[:])
 			laid(b, c, on.Within)
 			seen = true
 		}
 	}
-	if seen {
-		l.out = append(l.out, on)
+	if !seen {
+		return nil
 	}
+	return l.keep(on, pix)
 }
 
 // over returns the colour that, laid over b, which covers a pixel in part, covers as much of it as t, as near to its colour as
@@ -240,9 +246,9 @@ func (l *layering) run() error {
 		return err
 	}
 	if !l.stage.Backdrop.None {
-		pix := *l.below
-		pix.Pix = slices.Clone(pix.Pix)
-		l.out = append(l.out, Layer{Name: "Backdrop", Pix: &pix})
+		if err := l.keep(Layer{Name: "Backdrop"}, l.below); err != nil {
+			return err
+		}
 	}
 	flat, err := l.flat(even)
 	if err != nil {
@@ -252,7 +258,9 @@ func (l *layering) run() error {
 	if err != nil {
 		return err
 	}
-	l.add("Flat colour", to, cover(flat))
+	if err := l.add("Flat colour", to, cover(flat)); err != nil {
+		return err
+	}
 	dark := *even // what is darker than the flat colour; the rest flat
 	dark.Base = slices.Clone(even.Base)
 	for i := 0; i < len(dark.Base); i += 4 {
@@ -267,7 +275,9 @@ func (l *layering) run() error {
 		if to, err = l.developed(step.film, false); err != nil {
 			return err
 		}
-		l.add(step.name, to, cover(even))
+		if err := l.add(step.name, to, cover(even)); err != nil {
+			return err
+		}
 	}
 	shown, err := l.film(l.looks(func(_ string, n *network.Network) *network.Network { return bare(n) }))
 	if err != nil {
@@ -276,7 +286,9 @@ func (l *layering) run() error {
 	if to, err = l.developed(shown, false); err != nil {
 		return err
 	}
-	l.add("Pattern", to, cover(shown))
+	if err := l.add("Pattern", to, cover(shown)); err != nil {
+		return err
+	}
 	if err := l.lines(shown); err != nil {
 		return err
 	}
@@ -288,9 +300,12 @@ func (l *layering) run() error {
 		return err
 	}
 	if l.stage.Glow.On {
-		l.add("Glow", to, func(int) float32 { return 0 })
+		err = l.add("Glow", to, func(int) float32 { return 0 })
 	} else {
-		l.add("Lines, where they meet", to, always)
+		err = l.add("Lines, where they meet", to, always)
+	}
+	if err != nil {
+		return err
 	}
 	return l.masks()
 }
@@ -373,7 +388,9 @@ func (l *layering) lines(under *film.Film) error {
 			if d := l.job.Looks[look].Node(wire.Node); d != nil {
 				name = d.Title(node.Catalogue{})
 			}
-			l.add(fmt.Sprintf("Lines: %s, %s", l.names[look], name), to, func(i int) float32 { return ink.Base[4*i+3] })
+			if err := l.add(fmt.Sprintf("Lines: %s, %s", l.names[look], name), to, func(i int) float32 { return ink.Base[4*i+3] }); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
@@ -421,7 +438,9 @@ func (l *layering) masks() error {
 					return err
 				}
 				for k := first; k < min(first+3, len(stops)); k++ {
-					l.mask(f, k-first, fmt.Sprintf("Band: %s, %s, %s", l.names[look], d.Title(node.Catalogue{}), bandName(stops, k)))
+					if err := l.mask(f, k-first, fmt.Sprintf("Band: %s, %s, %s", l.names[look], d.Title(node.Catalogue{}), bandName(stops, k))); err != nil {
+						return err
+					}
 				}
 			}
 		}
@@ -438,7 +457,7 @@ func bandName(stops []color.Stop, k int) string {
 }
 
 // mask adds a channel of a film as a hidden layer, if anything of it is seen.
-func (l *layering) mask(f *film.Film, channel int, name string) {
+func (l *layering) mask(f *film.Film, channel int, name string) error {
 	pix := image.NewNRGBA(f.Bounds())
 	seen := false
 	for i := 0; i < len(pix.Pix); i += 4 {
@@ -447,9 +466,10 @@ func (l *layering) mask(f *film.Film, channel int, name string) {
 			seen = true
 		}
 	}
-	if seen {
-		l.out = append(l.out, Layer{Name: name, Hidden: true, Pix: pix})
+	if !seen {
+		return nil
 	}
+	return l.keep(Layer{Name: name, Hidden: true}, pix)
 }
 
 // Passes returns values of a picture as one position in each pixel sees them: light as a tone, the number of the part, how far

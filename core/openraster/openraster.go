@@ -4,6 +4,7 @@ package openraster
 
 import (
 	"archive/zip"
+	"bytes"
 	"encoding/xml"
 	"fmt"
 	"image"
@@ -19,7 +20,18 @@ type Layer struct {
 	Name   string
 	Hidden bool
 	Within bool // it changes what lies below, and covers nothing beside it
-	Pix    *image.NRGBA
+	At     image.Point
+	PNG    []byte // what it shows, from At on; see Pack
+}
+
+// Pack returns what can be seen of a picture as a PNG, and where that lies.
+func Pack(pix *image.NRGBA) (data []byte, at image.Point, err error) {
+	seen := within(pix)
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, pix.SubImage(seen)); err != nil {
+		return nil, at, fmt.Errorf("openraster: %w", err)
+	}
+	return buf.Bytes(), seen.Min, nil
 }
 
 // stack is stack.xml.
@@ -50,7 +62,7 @@ var always = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 const thumbnail = 256
 
 // Write writes layers, the lowest first, and the picture that they come to, w × h pixels; dpi is how many of them there are to
-// an inch, 0 to say none. Each layer is cut to what of it can be seen.
+// an inch, 0 to say none.
 func Write(to io.Writer, w, h int, dpi float64, layers []Layer, merged *image.NRGBA) error {
 	z := zip.NewWriter(to)
 	put := func(name string, method uint16, f func(w io.Writer) error) error {
@@ -70,8 +82,7 @@ func Write(to io.Writer, w, h int, dpi float64, layers []Layer, merged *image.NR
 	list := stack{Version: "0.0.3", W: w, H: h, XRes: int(dpi + 0.5), YRes: int(dpi + 0.5)}
 	for i := len(layers) - 1; i >= 0; i-- {
 		l := &layers[i]
-		seen := within(l.Pix)
-		e := entry{Name: l.Name, Src: fmt.Sprintf("data/layer%03d.png", i), X: seen.Min.X, Y: seen.Min.Y, Opacity: "1.0", Visibility: "visible", Op: "svg:src-over"}
+		e := entry{Name: l.Name, Src: fmt.Sprintf("data/layer%03d.png", i), X: l.At.X, Y: l.At.Y, Opacity: "1.0", Visibility: "visible", Op: "svg:src-over"}
 		if l.Hidden {
 			e.Visibility = "hidden"
 		}
@@ -95,7 +106,7 @@ func Write(to io.Writer, w, h int, dpi float64, layers []Layer, merged *image.NR
 		return put(name, zip.Store, func(w io.Writer) error { return png.Encode(w, img) })
 	}
 	for i := range layers {
-		if err := picture(fmt.Sprintf("data/layer%03d.png", i), layers[i].Pix.SubImage(within(layers[i].Pix))); err != nil {
+		if err := put(fmt.Sprintf("data/layer%03d.png", i), zip.Store, func(w io.Writer) error { _, err := w.Write(layers[i].PNG); return err }); err != nil {
 			return err
 		}
 	}

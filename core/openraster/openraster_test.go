@@ -26,7 +26,12 @@ func TestAFileIsWhatTheStandardAsksFor(t *testing.T) {
 	above.SetNRGBA(7, 5, color.NRGBA{R: 200, A: 9})
 	above.SetNRGBA(20, 9, color.NRGBA{R: 200, A: 255})
 	var buf bytes.Buffer
-	layers := []openraster.Layer{{Name: `Sky & "sea"`, Pix: below}, {Name: "Rim", Within: true, Pix: above}, {Name: "Mask", Hidden: true, Pix: none}}
+	layers := []openraster.Layer{{Name: `Sky & "sea"`}, {Name: "Rim", Within: true}, {Name: "Mask", Hidden: true}}
+	for i, pix := range []*image.NRGBA{below, above, none} {
+		var err error
+		layers[i].PNG, layers[i].At, err = openraster.Pack(pix)
+		require.NoError(t, err)
+	}
 	require.NoError(t, openraster.Write(&buf, 600, 40, 299.6, layers, below))
 	z, err := zip.NewReader(bytes.NewReader(buf.Bytes()), int64(buf.Len()))
 	require.NoError(t, err)

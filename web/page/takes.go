@@ -1,6 +1,7 @@
 package page
 
 import (
+	"bytes"
 	"fmt"
 	"net/url"
 	"slices"
@@ -69,13 +70,15 @@ func (d *Desk) Now() (string, error) { return still(d.State.ID, "now", d.State.P
 func (d *Desk) Takes() ([]TakeView, error) {
 	p := d.State.Project
 	var out []TakeView
+	now := p.StateKey()
 	for i := range p.Takes {
 		t := &p.Takes[i]
-		at, err := still(d.State.ID, "take/"+t.ID, p.With(t), takeW, takeH)
+		with := p.With(t)
+		at, err := still(d.State.ID, "take/"+t.ID, with, takeW, takeH)
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, TakeView{Take: t, Index: i, Here: p.At(t), Still: at, Last: i == len(p.Takes)-1})
+		out = append(out, TakeView{Take: t, Index: i, Here: bytes.Equal(now, with.StateKey()), Still: at, Last: i == len(p.Takes)-1})
 	}
 	return out, nil
 }
