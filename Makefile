@@ -17,7 +17,7 @@ node_modules: # what builds the style sheet, and what the tests look for barrier
 
 test: node_modules ## every test, the interface in a browser included
 	@scripts/need chromium ffmpeg pdftoppm
-	$(GO) test ./...
+	$(GO) test -timeout 40m ./...
 
 check: ## formatting, vet, staticcheck, and whether the built style sheet is current
 	@out=$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go')); test -z "$$out" || { echo "gofmt wants: $$out"; exit 1; }
