@@ -66,7 +66,7 @@ func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
 			if a, _, err := net.SplitHostPort(c.Request().RemoteAddr); err == nil && net.ParseIP(a).IsLoopback() {
 				return true // packing would take longer than sending
 			}
-			return strings.HasSuffix(p, "/live") || strings.HasSuffix(p, ".png") || strings.HasSuffix(p, ".woff2") || strings.HasSuffix(p, "/bundle")
+			return strings.HasSuffix(p, "/live") || strings.HasSuffix(p, ".png") || strings.HasSuffix(p, ".woff2") || strings.HasSuffix(p, "/bundle") || strings.HasSuffix(p, "/file")
 		},
 	}))
 	v.routes()

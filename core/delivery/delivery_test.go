@@ -16,6 +16,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -533,4 +534,99 @@ func TestRemarks(t *testing.T) {
 	o := delivery.Order{As: delivery.Layers, W: 1200, H: 1000}
 	require.NoError(t, o.Check(q))
 	assert.Contains(t, strings.Join(o.Remarks(q), "\n"), "The press is left out")
+}
+
+func TestWhatAnOrderTakes(t *testing.T) {
+	p, _ := from(t, demo.Saltlight)
+	ms := func(n int) time.Duration { return time.Duration(n) * time.Millisecond }
+	part := image.Rect(0, 0, 100, 100)
+	for _, c := range []struct {
+		o      delivery.Order
+		pieces int
+		want   float64
+	}{
+		{delivery.Order{As: "png8", W: 1000, H: 1000}, 1, 0.2 + 100*0.05},
+		{delivery.Order{As: delivery.GIF, W: 100, H: 100}, 30, 0.2 + 30*0.05},
+		{delivery.Order{As: delivery.Layers, W: 200, H: 100}, 1, 0.2 + 8*2*0.05},
+	} {
+		assert.InDelta(t, c.want, c.o.Seconds(part, ms(250), ms(50), c.pieces), 1e-9)
+	}
+	one := delivery.Order{As: "png8", W: 1000, H: 1000}
+	assert.InDelta(t, 100*0.05, one.Seconds(part, ms(40), ms(50), 1), 1e-9, "what is ready takes no time")
+	assert.Zero(t, one.Seconds(image.Rectangle{}, ms(250), ms(50), 1))
+
+	large := delivery.Order{As: "png8", W: 7680, H: 4320}
+	assert.InDelta(t, 1.2e9, float64(large.Memory()), 0.2e9, "28 bytes a pixel, and what is drawn at a time")
+	small := delivery.Order{As: "svg", W: 1000, H: 1000}
+	assert.Equal(t, 178_000_000, small.Memory())
+	assert.Equal(t, 6_000_000, one.Disk(1))
+	frames := delivery.Order{As: delivery.Frames, W: 1000, H: 1000}
+	assert.Equal(t, 60_000_000, frames.Disk(10))
+	assert.Equal(t, 2*3*7680*4320, large.Disk(len(frame.Parts(7680, 4320))))
+
+	for _, o := range []delivery.Order{{As: "png8", W: 1, H: 1}, {As: "png8", W: 32768, H: 1}, {As: "png8", W: 1, H: 32768, Samples: 256, DPI: 10_000}} {
+		require.NoError(t, o.Check(p))
+	}
+	for _, o := range []delivery.Order{{As: "png8", W: 32769, H: 1}, {As: "png8", W: 1, H: 32769}, {As: "png8", W: 1, H: 0}, {As: "png8", W: 1, H: 1, Samples: 257}, {As: "png8", W: 1, H: 1, DPI: 10_001}} {
+		assert.Error(t, o.Check(p))
+	}
+}
+
+// Of bytes that are no part nothing is made.
+func TestDamagedPiecesAreRefused(t *testing.T) {
+	p, files := from(t, demo.Saltlight)
+	o := &delivery.Order{As: "png8", W: 60, H: 40, Samples: 1}
+	require.NoError(t, o.Check(p))
+	d := delivery.NewDrawer(p, files, 1, nil)
+	pieces, err := d.Pieces(o)
+	require.NoError(t, err)
+	require.Len(t, pieces, 1)
+	data, err := d.Draw(context.Background(), o, pieces[0])
+	require.NoError(t, err)
+	name := filepath.Join(t.TempDir(), "out")
+	file := func(data []byte) error {
+		return d.File(context.Background(), o, name, func(int) ([]byte, error) { return data, nil })
+	}
+	require.NoError(t, file(data))
+	for _, bad := range [][]byte{nil, {1, 2, 3}, data[:len(data)/2], append([]byte{0xff, 0xff, 0xff, 0x7f}, data...)} {
+		require.Error(t, file(bad))
+		_, err := os.Stat(name)
+		assert.ErrorIs(t, err, os.ErrNotExist, "nothing half done is left")
+	}
+	stop, cancel := context.WithCancel(context.Background())
+	cancel()
+	assert.ErrorIs(t, d.File(stop, o, name, func(int) ([]byte, error) { return data, nil }), context.Canceled)
+}
+
+// A GIF of thousands of colours keeps those that much of it has as they are.
+func TestManyColoursInAGIF(t *testing.T) {
+	p, files := short(t)
+	data := filled(t, p, files, &delivery.Order{As: delivery.GIF, W: 120, H: 140, Samples: 4, First: 0, Last: 1})
+	g, err := gif.DecodeAll(bytes.NewReader(data))
+	require.NoError(t, err)
+	palette := g.Image[0].Palette
+	assert.Len(t, palette, 256)
+	one := filled(t, p, files, &delivery.Order{As: delivery.Frames, W: 120, H: 140, Samples: 4, First: 0, Last: 0, Take: ""})
+	z, err := zip.NewReader(bytes.NewReader(one), int64(len(one)))
+	require.NoError(t, err)
+	r, err := z.File[0].Open()
+	require.NoError(t, err)
+	img, err := png.Decode(r)
+	require.NoError(t, err)
+	count, most := map[[3]uint32]int{}, [3]uint32{}
+	for y := range 140 {
+		for x := range 120 {
+			r, g, b, _ := img.At(x, y).RGBA()
+			c := [3]uint32{r, g, b}
+			if count[c]++; count[c] > count[most] {
+				most = c
+			}
+		}
+	}
+	kept := false
+	for _, c := range palette {
+		r, g, b, _ := c.RGBA()
+		kept = kept || [3]uint32{r, g, b} == most
+	}
+	assert.True(t, kept)
 }
