@@ -162,9 +162,9 @@ func TestAPictureIsOrderedWatchedAndSaved(t *testing.T) {
 func TestAJobOutlivesAKillAndIsCancelled(t *testing.T) {
 	d := start(t, "demo", "/p/keepers-lamp/deliver")
 	d.until("what it takes", `() => /^About /.test(document.getElementById("order-says").textContent)`)
-	order := `(as) => { document.querySelector('[value="moving picture"]').click(); const f = document.getElementById("order-form").elements; f.w.value = 320; f.h.value = 200; f.samples.value = "4"; f.last.value = "23"; document.querySelector("[name=as]:not(:disabled)").value = as; document.getElementById("order-form").requestSubmit(); return "" }`
+	order := `(as) => { document.querySelector('[value="moving picture"]').click(); const f = document.getElementById("order-form").elements; f.w.value = 480; f.h.value = 300; f.samples.value = "16"; f.last.value = "23"; document.querySelector("[name=as]:not(:disabled)").value = as; document.getElementById("order-form").requestSubmit(); return "" }`
 	d.eval(order, "frames")
-	d.until("some of it", `() => Number(document.querySelector(".order-job progress")?.value) >= 3`)
+	d.until("some of it", `() => Number(document.querySelector(".order-job progress")?.value) >= 2`)
 	made := d.eval(`() => document.querySelector(".order-job progress").value`)
 	d.server.Kill()
 	again, err := d.server.Again()
@@ -184,7 +184,7 @@ func TestAJobOutlivesAKillAndIsCancelled(t *testing.T) {
 		require.NoError(t, err)
 		img, err := png.Decode(r)
 		require.NoError(t, err)
-		assert.Equal(t, 320, img.Bounds().Dx())
+		assert.Equal(t, 480, img.Bounds().Dx())
 		seen[f.Name] = true
 	}
 	assert.Len(t, seen, 24)

@@ -3,8 +3,16 @@ package jobs_test
 import (
 	"bytes"
 	"context"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/tls"
+	"crypto/x509"
+	"encoding/pem"
 	"io"
 	"log/slog"
+	"math/big"
+	"net"
 	"os"
 	"path/filepath"
 	"strings"
@@ -346,4 +354,32 @@ func TestNoRoom(t *testing.T) {
 	require.ErrorIs(t, err, jobs.ErrFull)
 	assert.ErrorContains(t, err, "1 MB are free")
 	assert.Empty(t, b.Jobs(""))
+}
+
+// A server that speaks TLS is checked against the certificates that are named.
+func TestAServerOverTLS(t *testing.T) {
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	require.NoError(t, err)
+	now := time.Now()
+	of := &x509.Certificate{SerialNumber: big.NewInt(1), NotBefore: now.Add(-time.Hour), NotAfter: now.Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}, IsCA: true, BasicConstraintsValid: true}
+	der, err := x509.CreateCertificate(rand.Reader, of, of, &key.PublicKey, key)
+	require.NoError(t, err)
+	s, err := server.NewServer(&server.Options{Host: "127.0.0.1", Port: -1, JetStream: true, StoreDir: t.TempDir(), NoLog: true, NoSigs: true, TLS: true, TLSTimeout: 5,
+		TLSConfig: &tls.Config{Certificates: []tls.Certificate{{Certificate: [][]byte{der}, PrivateKey: key}}, MinVersion: tls.VersionTLS12}})
+	require.NoError(t, err)
+	s.Start()
+	defer s.Shutdown()
+	require.True(t, s.ReadyForConnections(10*time.Second))
+	ca := filepath.Join(t.TempDir(), "ca.pem")
+	require.NoError(t, os.WriteFile(ca, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), 0o600))
+	url := "tls://" + s.Addr().String()
+	b, err := jobs.Open(context.Background(), jobs.Options{URL: url, CA: ca})
+	require.NoError(t, err)
+	b.Close()
+	_, err = jobs.Open(context.Background(), jobs.Options{URL: url})
+	assert.ErrorContains(t, err, "cannot be reached")
+	_, err = jobs.Open(context.Background(), jobs.Options{URL: url, CA: filepath.Join(t.TempDir(), "none.pem")})
+	assert.Error(t, err)
+	_, err = jobs.Open(context.Background(), jobs.Options{URL: url, Creds: filepath.Join(t.TempDir(), "none.creds")})
+	assert.Error(t, err)
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"image"
 	"io"
 	"math"
 	"net/http"
@@ -272,10 +271,7 @@ type estimated struct {
 	Remarks []string `json:"remarks"`
 }
 
-// measured is the side of the piece that is drawn to tell how long an order takes, in pixels.
-const measured = 160
-
-// estimate tells how long an order will take, from a small piece of it that is drawn, and what to mind of it.
+// estimate tells how long an order will take, from it drawn small, and what to mind of it.
 func (v *Server) estimate(c *echo.Context) error {
 	ctx := c.Request().Context()
 	st, o, err := v.ordered(c)
@@ -293,26 +289,11 @@ func (v *Server) estimate(c *echo.Context) error {
 	}
 	d := delivery.NewDrawer(st.Project, v.live.Files, 0, &v.live.Gate)
 	defer d.Easel().Close()
-	probe := *o
-	probe.As, probe.Sheet = "png8", nil
-	middle := image.Rect(o.W/2-measured/2, o.H/2-measured/2, o.W/2+measured/2, o.H/2+measured/2).Intersect(image.Rect(0, 0, o.W, o.H))
-	// One, to make ready what all pieces share, and another, which counts.
-	whole := image.Rect(0, 0, o.W, o.H)
-	other := middle.Add(image.Pt(min(measured, o.W-middle.Max.X), 0))
-	if other == middle {
-		other = image.Rect(0, 0, min(64, o.W), min(64, o.H)).Intersect(whole)
-	}
-	began := time.Now()
-	_, err = d.Draw(ctx, &probe, delivery.Piece{Area: other})
-	ready := time.Since(began)
+	m, err := d.Measure(ctx, o)
 	if err != nil {
 		return err
 	}
-	began = time.Now()
-	if _, err := d.Draw(ctx, &probe, delivery.Piece{Area: middle}); err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, estimated{Seconds: o.Seconds(middle, ready, time.Since(began), len(pieces)), Memory: o.Memory(), Pieces: len(pieces), Remarks: o.Remarks(st.Project)})
+	return c.JSON(http.StatusOK, estimated{Seconds: o.Seconds(m, len(pieces)), Memory: o.Memory(), Pieces: len(pieces), Remarks: o.Remarks(st.Project)})
 }
 
 // sheet shows the page of the proof sheet.

@@ -238,3 +238,21 @@ func TestSidesAreCompared(t *testing.T) {
 	require.Equal(t, 200, res.StatusCode)
 	assert.Contains(t, string(panel), "Before")
 }
+
+// A cell that is looked at is drawn as large as it is shown.
+func TestACellIsDrawnLarger(t *testing.T) {
+	s := withOrders(t)
+	s.edit(`{"op":"light.add","kind":"sun","name":"Key"}`)
+	axis := "&axis=" + url.QueryEscape("sun/"+s.project().Project.Stage.Lights[0].ID+"=10,80")
+	res, data := s.body("/still.png?w=120&h=80&of=cell/1" + axis)
+	require.Equal(t, 200, res.StatusCode)
+	img, err := png.Decode(bytes.NewReader(data))
+	require.NoError(t, err)
+	assert.Equal(t, 120, img.Bounds().Dx())
+	_, other := s.body("/still.png?w=120&h=80&of=cell/0" + axis)
+	assert.NotEqual(t, data, other)
+	for _, bad := range []string{"cell/2" + axis, "cell/-1" + axis, "cell/0", "cell/0&axis=sun/none=1"} {
+		res, _ := s.body("/still.png?w=120&h=80&of=" + bad)
+		assert.Equal(t, 422, res.StatusCode, bad)
+	}
+}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"strings"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/labstack/echo/v5"
@@ -14,6 +15,7 @@ import (
 	"mobanta/core/project"
 	"mobanta/core/turn"
 	"mobanta/web/live"
+	"mobanta/web/page"
 )
 
 // stills draws pictures of what a project is or might be, of takes and for comparing, one by one, while nobody waits for
@@ -91,6 +93,11 @@ func (v *Server) side(c *echo.Context, of string) (p *project.Project, name stri
 	if err != nil {
 		return nil, "", err
 	}
+	if n, ok := strings.CutPrefix(of, "cell/"); ok {
+		cell, _ := strconv.Atoi(n)
+		p, err = page.ParseAxes(c.QueryParams()["axis"]).Cell(st.Project, cell)
+		return p, "", err
+	}
 	p, name, err = st.Project.Side(of)
 	if err == nil && c.QueryParam("camera") == "now" {
 		q := p.Clone()
@@ -101,7 +108,7 @@ func (v *Server) side(c *echo.Context, of string) (p *project.Project, name stri
 	return p, name, err
 }
 
-// still gives a picture of a take, a look, or the project as it is.
+// still gives a picture of a take, a look, a cell of a proof sheet, or the project as it is.
 func (v *Server) still(c *echo.Context) error {
 	p, _, err := v.side(c, c.QueryParam("of"))
 	if err != nil {

@@ -16,7 +16,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -538,22 +537,26 @@ func TestRemarks(t *testing.T) {
 
 func TestWhatAnOrderTakes(t *testing.T) {
 	p, _ := from(t, demo.Saltlight)
-	ms := func(n int) time.Duration { return time.Duration(n) * time.Millisecond }
-	part := image.Rect(0, 0, 100, 100)
+	m := delivery.Measured{Ready: 0.2, Fixed: 0.1, PerPixel: 1e-6}
 	for _, c := range []struct {
 		o      delivery.Order
 		pieces int
 		want   float64
 	}{
-		{delivery.Order{As: "png8", W: 1000, H: 1000}, 1, 0.2 + 100*0.05},
-		{delivery.Order{As: delivery.GIF, W: 100, H: 100}, 30, 0.2 + 30*0.05},
-		{delivery.Order{As: delivery.Layers, W: 200, H: 100}, 1, 0.2 + 8*2*0.05},
+		{delivery.Order{As: "png8", W: 1000, H: 1000}, 1, 0.2 + 0.1 + 1},
+		{delivery.Order{As: "png8", W: 4000, H: 1000}, 4, 0.2 + 4*0.1 + 4},
+		{delivery.Order{As: delivery.GIF, W: 100, H: 100}, 30, 0.2 + 30*0.11},
+		{delivery.Order{As: delivery.Layers, W: 200, H: 100}, 1, 0.2 + 8*0.12},
 	} {
-		assert.InDelta(t, c.want, c.o.Seconds(part, ms(250), ms(50), c.pieces), 1e-9)
+		assert.InDelta(t, c.want, c.o.Seconds(m, c.pieces), 1e-9)
 	}
+	_, files := from(t, demo.Saltlight)
 	one := delivery.Order{As: "png8", W: 1000, H: 1000}
-	assert.InDelta(t, 100*0.05, one.Seconds(part, ms(40), ms(50), 1), 1e-9, "what is ready takes no time")
-	assert.Zero(t, one.Seconds(image.Rectangle{}, ms(250), ms(50), 1))
+	require.NoError(t, one.Check(p))
+	got, err := delivery.NewDrawer(p, files, 2, nil).Measure(context.Background(), &one)
+	require.NoError(t, err)
+	assert.Positive(t, got.PerPixel+got.Fixed)
+	assert.Positive(t, got.Ready)
 
 	large := delivery.Order{As: "png8", W: 7680, H: 4320}
 	assert.InDelta(t, 1.2e9, float64(large.Memory()), 0.2e9, "28 bytes a pixel, and what is drawn at a time")

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"image"
 	"slices"
-	"time"
 
 	"mobanta/core/frame"
 	"mobanta/core/picture"
@@ -304,19 +303,23 @@ func (o *Order) parts() int {
 	return 1
 }
 
-// Seconds returns about how long an order takes on this machine: measured is a part of a picture that was drawn in took, ready is
-// how long it took when nothing was made ready yet.
-func (o *Order) Seconds(measured image.Rectangle, ready, took time.Duration, pieces int) float64 {
-	drawn := float64(measured.Dx() * measured.Dy())
-	if drawn == 0 {
-		return 0
-	}
-	each := took.Seconds() * float64(o.W*o.H) / drawn
+// Measured is how long pictures of an order's project take on this machine, in seconds.
+type Measured struct {
+	Ready    float64 // once, until all is there that pictures share
+	Fixed    float64 // of each picture, however small
+	PerPixel float64
+}
+
+// Seconds returns about how long an order of so many pieces takes.
+func (o *Order) Seconds(m Measured, pieces int) float64 {
+	picture := m.Fixed + m.PerPixel*float64(o.W*o.H)
 	switch o.kind() {
+	case Picture: // each part has what is fixed
+		picture += m.Fixed * float64(pieces-1)
 	case Moving, Proof:
-		each *= float64(pieces)
+		picture *= float64(pieces)
 	case Layered:
-		each *= 8
+		picture *= 8
 	}
-	return max(0, (ready-took).Seconds()) + each
+	return m.Ready + picture
 }

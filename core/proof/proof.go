@@ -238,6 +238,18 @@ func (s *Sheet) Plan(p *project.Project) (*Plan, error) {
 	return out, nil
 }
 
+// Cell returns the project of a cell, or why there is none.
+func (s *Sheet) Cell(p *project.Project, cell int) (*project.Project, error) {
+	plan, err := s.Plan(p)
+	if err != nil {
+		return nil, err
+	}
+	if cell < 0 || cell >= plan.Cells() {
+		return nil, errors.New("proof: the sheet has no such picture")
+	}
+	return plan.Cell(cell)
+}
+
 // parse returns a value as an edit has it.
 func (o *Offer) parse(v string) (any, error) {
 	switch o.Kind {

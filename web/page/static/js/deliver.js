@@ -76,7 +76,7 @@ function changed() {
   const inches = o.dpi ? ` · ${(o.w / o.dpi * 25.4).toFixed(0)} × ${(o.h / o.dpi * 25.4).toFixed(0)} mm on paper` : "";
   $("deliver-what").textContent = `${o.w} × ${o.h} pixels${inches}`;
   clearTimeout(timer);
-  $("order-says").textContent = "measuring a small piece…";
+  $("order-says").textContent = "measuring it, small…";
   $("order-says").classList.remove("is-bad");
   $("order-remarks").replaceChildren();
   timer = setTimeout(() => estimate(o, mine), 350);

@@ -172,6 +172,23 @@ function look(cell) {
   on = Number(cell.dataset.cell);
   $("sheet-cell-do").hidden = false;
   if (img) $("sheet-large").src = img.src;
+  clearTimeout(larger);
+  larger = setTimeout(() => enlarge(on), 300);
+}
+
+let larger = 0;
+
+/** Draws the cell that is looked at as large as it is shown. */
+async function enlarge(cell) {
+  const w = Math.round($("sheet-large").getBoundingClientRect().width * Math.min(2, devicePixelRatio)), [cw, ch] = size(), next = new Image();
+  const q = [["of", `cell/${cell}`], ["w", w], ["h", Math.round((w * ch) / cw)], ["v", body.dataset.version], ...sheet.axes.map((x) => ["axis", `${x.of}=${x.values.join(",")}`])];
+  next.src = `${base}/still.png?${new URLSearchParams(q)}`;
+  try {
+    await next.decode();
+    if (on === cell) $("sheet-large").src = next.src;
+  } catch {
+    // It stays the small one.
+  }
 }
 
 const grid = $("sheet-scroll");
