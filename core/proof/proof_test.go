@@ -135,3 +135,28 @@ func TestSheetsThatCannotBeAreRefused(t *testing.T) {
 		assert.ErrorContains(t, err, says)
 	}
 }
+
+// Four hundred pictures are as many as there may be; without takes none are offered.
+func TestTheLargestSheet(t *testing.T) {
+	p := varied(t)
+	width, sun := offer(t, p, "First look: Edge lines, width"), offer(t, p, p.Stage.Lights[0].Name)
+	var twenty []string
+	for k := range 20 {
+		twenty = append(twenty, fmt.Sprint(k))
+	}
+	s := &proof.Sheet{Axes: []proof.Axis{{Of: width.Of, Values: twenty}, {Of: sun.Of, Values: twenty}}}
+	plan, err := s.Plan(p)
+	require.NoError(t, err)
+	assert.Equal(t, 400, plan.Cells())
+	_, err = s.Cell(p, 399)
+	require.NoError(t, err)
+	_, err = s.Cell(p, 400)
+	assert.ErrorContains(t, err, "no such picture")
+	s.Axes[1].Values = append(twenty, "20")
+	_, err = s.Plan(p)
+	assert.ErrorContains(t, err, "more than 400")
+	p.Takes = nil
+	for _, o := range proof.Offers(p) {
+		assert.NotEqual(t, "takes", o.Of)
+	}
+}
