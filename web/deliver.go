@@ -241,26 +241,18 @@ func (v *Server) jobPiece(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/png", data)
 }
 
-func (v *Server) cancelJob(c *echo.Context) error {
-	b, j, _, err := v.job(c)
-	if err == nil {
-		err = b.Cancel(c.Request().Context(), j.ID)
+// onJob answers by doing something to the job that a request names.
+func (v *Server) onJob(do func(b *jobs.Board, ctx context.Context, id string) error) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		b, j, _, err := v.job(c)
+		if err == nil {
+			err = do(b, c.Request().Context(), j.ID)
+		}
+		if err != nil {
+			return err
+		}
+		return c.JSON(http.StatusOK, map[string]any{})
 	}
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]any{})
-}
-
-func (v *Server) forgetJob(c *echo.Context) error {
-	b, j, _, err := v.job(c)
-	if err == nil {
-		err = b.Forget(c.Request().Context(), j.ID)
-	}
-	if err != nil {
-		return err
-	}
-	return c.JSON(http.StatusOK, map[string]any{})
 }
 
 // estimated is what a page is told of an order before it is placed.

@@ -24,7 +24,6 @@ type Order struct {
 	Peek    *picture.Peek // what to show in place of the finished picture, or nil
 	Lines   bool          // keep the lines as strokes, for formats of vectors
 	Workers int           // cores; 0 for all
-	Gate    *order.Gate   // before which it waits for what is more urgent; may be nil
 }
 
 // Format is how a picture is written.
@@ -100,7 +99,7 @@ func (e *Easel) Trail(ctx context.Context, u, v float64) (*picture.Trail, error)
 
 // Draw draws a project as ordered, to the end. A context that ends stops it.
 func Draw(ctx context.Context, p *project.Project, files stage.Files, o Order) (*Picture, error) {
-	return NewEasel(o.Workers, o.Gate).Draw(ctx, p, files, o)
+	return NewEasel(o.Workers, nil).Draw(ctx, p, files, o)
 }
 
 // Draw draws a project as ordered, to the end; the picture is good until the next one. A context that ends stops it.
