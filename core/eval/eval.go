@@ -153,6 +153,27 @@ func (p *Program) Soft(targets []Target, lights []light.Source) bool {
 	return false
 }
 
+// Eyed returns the ids of the nodes behind the targets, themselves included, whose results hang on where the eye is,
+// each once: those of which their kind says so, and those that read a headlamp among the lights.
+func (p *Program) Eyed(targets []Target, lights []light.Source) (out []string) {
+	for i, used := range p.used(targets, func(int) bool { return false }) {
+		s := &p.steps[i]
+		if !used || s.forward != nil || slices.Contains(out, s.id) {
+			continue
+		}
+		eyed := s.kind.Eyed != nil && s.kind.Eyed(s.data)
+		if s.light != nil {
+			for _, li := range s.light.Of(lights) {
+				eyed = eyed || lights[li].Kind == light.Headlamp
+			}
+		}
+		if eyed {
+			out = append(out, s.id)
+		}
+	}
+	return out
+}
+
 // used marks the steps that the targets hang on, not looking behind those for
 // which have is true.
 func (p *Program) used(targets []Target, have func(step int) bool) []bool {

@@ -1,8 +1,11 @@
 package mesh
 
 import (
+	"context"
 	"errors"
 	"fmt"
+
+	"mobanta/core/unwrap"
 )
 
 // MaxSteps is how often a model may be subdivided.
@@ -14,6 +17,10 @@ type Form struct {
 	Creases Creases `json:"creases,omitempty"` // which edges stay sharp
 	Angle   float64 `json:"angle,omitempty"`   // in degrees, over which an edge is a crease; 0 is DefaultCrease
 	Made    bool    `json:"made,omitempty"`    // whether normals are made anew, whatever the file's
+	// UV says whether it is unwrapped, before all else; Cone by how many degrees charts bend at most from their middle, 0
+	// for unwrap.DefaultCone.
+	UV   Unwrapping `json:"uv,omitempty"`
+	Cone float64    `json:"cone,omitempty"`
 }
 
 // Crease returns the angle over which an edge is a crease.
@@ -29,7 +36,11 @@ func (f Form) Key() string {
 	if f == (Form{}) {
 		return ""
 	}
-	return fmt.Sprintf(" %d %s %g %v", f.Steps, f.Creases, f.Crease(), f.Made)
+	key := fmt.Sprintf(" %d %s %g %v", f.Steps, f.Creases, f.Crease(), f.Made)
+	if f.UV != UVOfFile {
+		key += fmt.Sprintf(" %s %g", f.UV, f.Cone)
+	}
+	return key
 }
 
 // Check returns why the form cannot be made, or nil.
@@ -41,8 +52,10 @@ func (f Form) Check() error {
 		return fmt.Errorf("there are no creases %.20q", f.Creases)
 	case f.Angle != 0 && !(f.Angle >= 1 && f.Angle <= 180):
 		return errors.New("the angle of creases is 1 to 180 degrees")
+	case f.UV != UVOfFile && f.UV != UVMissing && f.UV != UVAnew:
+		return fmt.Errorf("texture coordinates are the file's, made where they are missing, or made anew, not %.20q", string(f.UV))
 	}
-	return nil
+	return unwrap.Options{Cone: f.Cone}.Check()
 }
 
 // Surface returns the mesh in a form, made ready.
@@ -61,6 +74,12 @@ func (m *Mesh) Surface(f Form) (*Surface, error) {
 			bare.Corners[i] = Corner{c.Pos, c.UV, -1}
 		}
 		m = &bare
+	}
+	if f.UV != UVOfFile {
+		var err error
+		if m, err = m.Unwrapped(context.Background(), f.UV == UVAnew, f.Cone); err != nil {
+			return nil, err
+		}
 	}
 	fine, taken := m.Subdivide(f.Steps, f.Creases, crease)
 	s, err := NewSurface(fine, crease)

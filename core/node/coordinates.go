@@ -29,6 +29,7 @@ var coordinates = &Kind{
 		}
 		return sample.Pos | sample.Rest | sample.Part
 	},
+	Eyed:    func(data any) bool { return data == "eye" || data == "page" || data == "reflection" },
 	Prepare: func(get func(string) any) any { return get("space") },
 	Run: func(c *Call) {
 		out := c.Out[0]

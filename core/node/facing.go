@@ -22,6 +22,7 @@ var facing = &Kind{
 				Help: "For Fresnel: 1.33 water, 1.5 glass; below 1 the view is from inside, and grazing light is mirrored wholly."},
 		},
 	},
+	Eyed:     always,
 	NeedsFor: normalUnless(sample.Eye),
 	Ways:     []Way{Multiplied, Masked},
 	Prepare: func(get func(string) any) any {

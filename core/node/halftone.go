@@ -30,6 +30,7 @@ var halftone = &Kind{
 			network.Option{Key: "process", Name: "Four, each on its screen"}),
 	},
 	NeedsFor:  printNeeds,
+	Eyed:      printedOnPage,
 	Elsewhere: printElsewhere,
 	Prepare: preparePrint(func(get func(string) any) any {
 		return halftoneData{pattern.Spot(get("spot").(string)), get("picture").(string)}

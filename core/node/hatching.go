@@ -57,6 +57,7 @@ var hatching = &Kind{
 		Settings: hatchingSettings([]network.Setting{{Key: "layers", Name: "Layers", Type: network.Number, Default: 3.0, Min: 1, Max: pattern.MaxLayers, Help: "How many lie upon each other at most."}}),
 	},
 	NeedsFor:  printNeeds,
+	Eyed:      printedOnPage,
 	Elsewhere: printElsewhere,
 	Prepare:   preparePrint(func(get func(string) any) any { return int(math.Round(get("layers").(float64))) }),
 	Ways:      []Way{Shaded},

@@ -24,6 +24,8 @@ var highlight = &Kind{
 		}, lightSettings()...),
 	},
 	Needs:   lit,
+	Eyed:    always,
+	Unseen:  true,
 	Dear:    true,
 	Light:   func(data any) Reading { return data.(highlightData).Reading },
 	Whole:   sendRays,

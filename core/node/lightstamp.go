@@ -31,6 +31,8 @@ var lightStamp = &Kind{
 		}, whichLights()...),
 	},
 	Needs:   lit,
+	Eyed:    always,
+	Unseen:  true,
 	Dear:    true,
 	Light:   func(data any) Reading { return data.(*stampData).Reading },
 	Whole:   sendRays,

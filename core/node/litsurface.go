@@ -28,6 +28,7 @@ var litSurface = &Kind{
 			network.Setting{Key: "bounce", Name: "Bounced light", Type: network.Toggle, Default: false}),
 	},
 	Needs:   lit,
+	Eyed:    always,
 	Dear:    true,
 	Light:   func(data any) Reading { return data.(Reading) },
 	Whole:   sendRays,

@@ -26,6 +26,7 @@ var matcap = &Kind{
 		},
 	},
 	NeedsFor: normalUnless(sample.Eye),
+	Eyed:     always,
 	Prepare: func(get func(string) any) any {
 		return matcapData{get("by").(string), get("picture").(string), color.NewRamp(get("stops").([]color.Stop), color.MixLinear)}
 	},

@@ -29,6 +29,12 @@ type Kind struct {
 	Timed    bool // whether the result depends on the time
 	Chance   bool // whether rays find the result by chance: roughly for a first picture, better when it settles
 	Dear     bool // whether the result is worth keeping whenever it is computed
+	// Eyed tells whether what the node gives hangs on where the eye is; nil for those that never
+	// do. Readings of a headlamp do too, whatever their kind.
+	Eyed func(data any) bool
+	// Unseen is of those whose results are nothing, 0, where no eye sees them; the others are
+	// there as an eye sees them that looks straight at each point.
+	Unseen bool
 	// Light tells which light the node reads, for nodes whose result hangs on the
 	// lights of the stage; nil for all others.
 	Light func(data any) Reading
@@ -85,6 +91,9 @@ type Kind struct {
 	// multiply a few times without leaving float32.
 	Run func(c *Call)
 }
+
+// always is of kinds of which something holds whatever their settings.
+func always(any) bool { return true }
 
 // Strip is what the bench shows of a node beside its numbers.
 type Strip uint8
@@ -293,6 +302,14 @@ func init() { // what they are made from reads the catalogue
 
 const evenKind = "even:"
 
+// Even returns the kind that stands for a pattern where it gives what it comes to on average.
+func Even(kind string) string {
+	if strings.HasPrefix(kind, evenKind) {
+		return kind
+	}
+	return evenKind + kind
+}
+
 // Evenly returns a flat network in which patterns give what they come to on average, so that it
 // shows where a picture has edges other than those of dots, which are right in the first picture.
 // A pattern stays what it is where what reads it could make another edge of it. nil where there is
@@ -327,7 +344,7 @@ func Evenly(n *network.Network) *network.Network {
 		if out == nil {
 			out = &network.Network{Nodes: slices.Clone(n.Nodes)}
 		}
-		out.Nodes[i].Kind = evenKind + d.Kind
+		out.Nodes[i].Kind = Even(d.Kind)
 	}
 	return out
 }

@@ -29,6 +29,7 @@ var normalKind = &Kind{
 		}
 		return sample.Normal | sample.Part
 	},
+	Eyed: func(data any) bool { return data.(normalData).space == "eye" },
 	Prepare: func(get func(string) any) any {
 		return normalData{flat: get("shape") == "flat", space: get("space").(string)}
 	},

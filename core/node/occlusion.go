@@ -28,6 +28,7 @@ var occlusion = &Kind{
 	NeedsFor: func(data any, wired func(string) bool) sample.Attr {
 		return sample.Pos | sample.Normal | sample.Eye | sample.Part
 	},
+	Eyed:    func(data any) bool { return data.(occlusionData).mirror },
 	Chance:  true,
 	Dear:    true,
 	WholeOf: func(any, Reading) []string { return []string{"normal", "reach", "cone"} },

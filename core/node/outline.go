@@ -18,6 +18,8 @@ var outline = &Kind{
 		},
 		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
 	},
+	Eyed:     always,
+	Unseen:   true,
 	NeedsFor: normalUnless(sample.Eye),
 	Brief:    func(a *About) string { return "below " + a.Input("thickness") },
 	Run: func(c *Call) {

@@ -53,6 +53,7 @@ var depth = &Kind{
 		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
 	},
 	Needs: sample.Pos,
+	Eyed:  always,
 	Run: func(c *Call) {
 		px, py, pz := c.planes(&c.Points.Pos)
 		view := &c.Points.View

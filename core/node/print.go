@@ -67,6 +67,15 @@ func preparePrint(pattern func(get func(string) any) any) func(get func(string) 
 	}
 }
 
+// printedOnPage tells whether a pattern lies on the page.
+func printedOnPage(data any) bool {
+	switch data.(printData).laid {
+	case "page", "model", "part":
+		return true
+	}
+	return false
+}
+
 // printNeeds are the attributes of a pattern.
 func printNeeds(data any, wired func(string) bool) sample.Attr {
 	if wired("place") {

@@ -20,6 +20,8 @@ var rimLight = &Kind{
 			Help: "How far the rim runs round the form from the light's side: 0.5 is half of the outline, 1 all of it."}}, lightSettings()...),
 	},
 	Needs:   lit,
+	Eyed:    always,
+	Unseen:  true,
 	Dear:    true,
 	Light:   readsLight,
 	Whole:   sendRays,

@@ -20,6 +20,7 @@ var stipple = &Kind{
 		Settings: printSettings(nil),
 	},
 	NeedsFor:  printNeeds,
+	Eyed:      printedOnPage,
 	Elsewhere: printElsewhere,
 	Prepare:   preparePrint(func(func(string) any) any { return nil }),
 	Ways:      []Way{Shaded},

@@ -10,8 +10,9 @@ import (
 // given is the origin of points whose weights were known from the start; it tells
 // how far it is to the next of them.
 type given struct {
-	step []float32 // of each, in world units
-	num  []int32   // of each, for chance; its own number in the first of all
+	step   []float32 // of each, in world units
+	num    []int32   // of each, for chance; its own number in the first of all
+	across int       // how many numbers there are in a row; 0 for all
 }
 
 func (o *given) ready(*Points, Attr, int) {}
@@ -22,10 +23,15 @@ func (o *given) page(*Points, int) (x, y float32, ok bool) { return 0, 0, false 
 
 func (o *given) foot(_ *Points, i int) float32 { return o.step[i] }
 
-func (o *given) chance(_ *Points, i int) (u, v float32) { return spread(float64(o.num[i]), 0) }
+func (o *given) chance(_ *Points, i int) (u, v float32) {
+	if n := int(o.num[i]); o.across > 0 {
+		return spread(float64(n%o.across), float64(n/o.across))
+	}
+	return spread(float64(o.num[i]), 0)
+}
 
 func (o *given) pick(points []int32) origin {
-	out := &given{step: make([]float32, len(points)), num: make([]int32, len(points))}
+	out := &given{step: make([]float32, len(points)), num: make([]int32, len(points)), across: o.across}
 	for i, k := range points {
 		out.step[i], out.num[i] = o.step[k], o.num[k]
 	}
@@ -101,40 +107,89 @@ func Vertices(sc *stage.Scene, view *stage.View) (p *Points, vertex []int32) {
 	return p, vertex
 }
 
-// Texels returns one point for each texel of a picture of w × h, laid over the texture
-// coordinates from 0 to 1, whose middle lies in a triangle of one of the parts that
-// keep tells to keep; and which texels they are, row by row from the top. Where
-// triangles overlap the first one has the texel.
-func Texels(sc *stage.Scene, view *stage.View, w, h int, keep func(part int32) bool) (p *Points, texel []int32) {
+// Texels says which texels of a picture of W × H are asked for, and where in each.
+type Texels struct {
+	W, H int
+	Rows [2]int     // from the first up to, without it, the second, counted from the top; both 0 for all
+	At   [2]float64 // place within a texel, 0 to 1; ½, ½ is its middle
+	// Taken holds for each texel of these rows whether a triangle has it already; nil for none has. It is brought up to date.
+	Taken []bool
+	// Over counts the texels in which a triangle lies over another's that had them: well within it, not at its borders.
+	Over int
+	// Wide counts triangles that reach over more than maxTiles pictures, which are left out.
+	Wide int
+}
+
+// maxTiles is over how many pictures, laid side by side, a triangle may reach.
+const maxTiles = 2
+
+// Points returns one point for each texel whose place lies in a triangle of one of the parts that keep tells to
+// keep; and which texels they are, row by row from the top. Texture coordinates from 0 to 1 are the picture; beyond,
+// it repeats. Where triangles overlap the first one has the texel.
+func (x *Texels) Points(sc *stage.Scene, view *stage.View, keep func(part int32) bool) (p *Points, texel []int32) {
 	p = without(sc, view)
-	taken := make([]bool, w*h)
+	p.origin.(*given).across = x.W
+	if x.Rows == [2]int{} {
+		x.Rows[1] = x.H
+	}
+	top, rows := x.Rows[0], x.Rows[1]-x.Rows[0]
+	if x.Taken == nil {
+		x.Taken = make([]bool, x.W*rows)
+	}
+	w, h := float64(x.W), float64(x.H)
 	for t, tri := range sc.Tri {
 		if !keep(sc.TriPart[t]) || !sc.Parts[sc.TriPart[t]].UV {
 			continue
 		}
-		var x, y [3]float64 // of the corners, in texels
+		var ax, ay [3]float64 // of the corners, in texels
 		for k, v := range tri {
-			x[k], y[k] = float64(sc.UV[v][0])*float64(w), (1-float64(sc.UV[v][1]))*float64(h)
+			ax[k], ay[k] = float64(sc.UV[v][0])*w, (1-float64(sc.UV[v][1]))*h
 		}
-		e1x, e1y, e2x, e2y := x[1]-x[0], y[1]-y[0], x[2]-x[0], y[2]-y[0]
+		// The picture that the triangle's middle lies in.
+		ox, oy := math.Floor((ax[0]+ax[1]+ax[2])/3/w)*w, math.Floor((ay[0]+ay[1]+ay[2])/3/h)*h
+		for k := range ax {
+			ax[k], ay[k] = ax[k]-ox, ay[k]-oy
+		}
+		e1x, e1y, e2x, e2y := ax[1]-ax[0], ay[1]-ay[0], ax[2]-ax[0], ay[2]-ay[0]
 		det := e1x*e2y - e1y*e2x
 		if det == 0 || det-det != 0 {
 			continue
 		}
+		if max(ax[0], ax[1], ax[2])-min(ax[0], ax[1], ax[2]) > maxTiles*w || max(ay[0], ay[1], ay[2])-min(ay[0], ay[1], ay[2]) > maxTiles*h {
+			x.Wide++
+			continue
+		}
+		y0, y1 := int(math.Ceil(min(ay[0], ay[1], ay[2])-x.At[1])), int(math.Floor(max(ay[0], ay[1], ay[2])-x.At[1]))
+		if y0 >= 0 && y1 < x.H && (y1 < top || y0 >= top+rows) {
+			continue
+		}
 		a, b, c := sc.Pos[tri[0]], sc.Pos[tri[1]], sc.Pos[tri[2]]
 		step := texelStep(b.Sub(a), c.Sub(a), e1x/det, e1y/det, e2x/det, e2y/det)
-		x0, x1 := whole(min(x[0], x[1], x[2])-0.5, w), whole(max(x[0], x[1], x[2])+0.5, w)
-		y0, y1 := whole(min(y[0], y[1], y[2])-0.5, h), whole(max(y[0], y[1], y[2])+0.5, h)
-		for j := y0; j < y1; j++ {
-			for i := x0; i < x1; i++ {
-				dx, dy := float64(i)+0.5-x[0], float64(j)+0.5-y[0]
+		x0, x1 := int(math.Ceil(min(ax[0], ax[1], ax[2])-x.At[0])), int(math.Floor(max(ax[0], ax[1], ax[2])-x.At[0]))
+		for j := y0; j <= y1; j++ {
+			row := ((j%x.H)+x.H)%x.H - top
+			if row < 0 || row >= rows {
+				continue
+			}
+			for i := x0; i <= x1; i++ {
+				dx, dy := float64(i)+x.At[0]-ax[0], float64(j)+x.At[1]-ay[0]
 				u, v := (dx*e2y-dy*e2x)/det, (dy*e1x-dx*e1y)/det
-				if taken[j*w+i] || u < 0 || v < 0 || u+v > 1 {
+				if u < 0 || v < 0 || u+v > 1 {
 					continue
 				}
-				taken[j*w+i] = true
+				at := row*x.W + ((i%x.W)+x.W)%x.W
+				if x.Taken[at] {
+					if min(u, v, 1-u-v) > 1e-3 {
+						x.Over++
+					}
+					continue
+				}
+				x.Taken[at] = true
 				p.add(sc, int32(t), float32(u), float32(v), step)
-				texel = append(texel, int32(j*w+i))
+				at += top * x.W
+				o := p.origin.(*given)
+				o.num[len(o.num)-1] = int32(at)
+				texel = append(texel, int32(at))
 			}
 		}
 	}
@@ -148,9 +203,4 @@ func texelStep(b, c vec.V, bx, by, cx, cy float64) float32 {
 	across := b.Mul(float32(cy)).Sub(c.Mul(float32(by)))
 	down := c.Mul(float32(bx)).Sub(b.Mul(float32(cx)))
 	return max(across.Len(), down.Len())
-}
-
-// whole returns x as a whole number from 0 to n.
-func whole(x float64, n int) int {
-	return int(max(0, min(float64(n), math.Floor(x+0.5))))
 }

@@ -27,7 +27,7 @@ func square(t *testing.T, n int) *stage.Scene {
 
 func TestTexelsLieWhereTheirCoordinatesSay(t *testing.T) {
 	sc := square(t, 3)
-	p, texel := sample.Texels(sc, nil, 32, 16, func(int32) bool { return true })
+	p, texel := (&sample.Texels{W: 32, H: 16, At: inMiddle}).Points(sc, nil, func(int32) bool { return true })
 	require.Equal(t, 32*16, p.N, "every texel once, those on shared edges too")
 	p.Resolve(all, 2)
 	for i, k := range texel {
@@ -40,7 +40,7 @@ func TestTexelsLieWhereTheirCoordinatesSay(t *testing.T) {
 		require.Equal(t, at(&p.Flat, i), at(&p.Eye, i), "no view: the eye looks straight on")
 		require.Zero(t, p.Page[0][i])
 	}
-	none, _ := sample.Texels(sc, nil, 32, 16, func(int32) bool { return false })
+	none, _ := (&sample.Texels{W: 32, H: 16, At: inMiddle}).Points(sc, nil, func(int32) bool { return false })
 	assert.Zero(t, none.N)
 	assert.Nil(t, p.Pixels())
 	assert.Nil(t, p.Grid())
@@ -49,7 +49,7 @@ func TestTexelsLieWhereTheirCoordinatesSay(t *testing.T) {
 func TestOverlappingTexelsBelongToTheFirst(t *testing.T) {
 	twice := mesh.Grid("a", 1, 1, func(u, v float64) vec.V { return vec.V{float32(u), float32(v), 0} })
 	twice.Join(mesh.Grid("b", 1, 1, func(u, v float64) vec.V { return vec.V{float32(u), float32(v), 5} }), vec.Place(vec.V{}, vec.V{}, 1))
-	p, texel := sample.Texels(stagetest.Of(t, twice), nil, 8, 8, func(int32) bool { return true })
+	p, texel := (&sample.Texels{W: 8, H: 8, At: inMiddle}).Points(stagetest.Of(t, twice), nil, func(int32) bool { return true })
 	assert.Len(t, texel, 64)
 	for _, part := range p.PartOf {
 		require.Zero(t, part)
@@ -193,7 +193,7 @@ func TestPickingKeepsWhatIsKnown(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Torus(1, 0.4, 24, 12))
 	view := sc.Stage.Camera.View(30, 30)
 	seen := sample.Seen(draw(t, sc, view, middle, 1), sc, view, 1, []int{0}, nil)[0]
-	texels, _ := sample.Texels(sc, &view, 32, 32, func(int32) bool { return true })
+	texels, _ := (&sample.Texels{W: 32, H: 32, At: inMiddle}).Points(sc, &view, func(int32) bool { return true })
 	for _, p := range []*sample.Points{seen, texels, seen.Variant(sample.AlongV), texels.Variant(sample.FromX)} {
 		p.Resolve(all, 2)
 		few := p.Pick([]int32{9, 3, 9})
@@ -335,3 +335,5 @@ func TestHalfWay(t *testing.T) {
 		require.InDelta(t, values[k+2]+4, hi[k], 1e-4)
 	}
 }
+
+var inMiddle = [2]float64{0.5, 0.5}

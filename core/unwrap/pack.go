@@ -1,0 +1,573 @@
+package unwrap
+
+import (
+	"cmp"
+	"math"
+	"math/bits"
+	"math/rand/v2"
+	"slices"
+
+	"mobanta/core/parallel"
+)
+
+// cells is how finely the square is parted in which charts are packed.
+const cells = 1024
+
+// pack moves charts to places at which they do not lie on each other, at least a margin apart, in a square of the side
+// that it returns. Charts are turned to their smallest box, drawn on a grid so that every cell is theirs that they touch,
+// and put, the largest first, as low and as far to the left as there is room, whichever way up.
+func pack(list []*chart, margin float64, workers int) (side float64) {
+	total := 0.0
+	for _, c := range list {
+		c.turn()
+		c.rim = c.border()
+		for _, t := range c.tri {
+			total += math.Abs(area2(c.uv[t[0]], c.uv[t[1]], c.uv[t[2]])) / 2
+		}
+	}
+	if !(total > 0) { // nothing has an area: all lies at one place
+		for _, c := range list {
+			clear(c.uv)
+		}
+		return 1
+	}
+	// Which charts come first, and what counts as low, is tried on a coarse strip, where it costs little; the best is packed
+	// on the fine square.
+	coarse, climbs := cells/4, 0
+	if len(list) <= few && len(list) > 3 {
+		coarse, climbs = cells/2, 32
+	}
+	by := cells / coarse
+	gap := int(math.Ceil(margin * cells))
+	scale := cells / math.Sqrt(total/0.75)
+	drawn := draw(list, scale/float64(by), workers)
+	strip := func(w *way) {
+		var places []place
+		places, w.top = packAt(w.order, drawn, coarse, 3*coarse, (gap+by-1)/by, w.low, 1)
+		w.score = float64(w.top)
+		for _, p := range places { // of those that are as high, what lies lower
+			w.score += float64(p.y) / float64(coarse*len(places))
+		}
+	}
+	tried := make([]way, min(trials, 6*len(list)))
+	parallel.Do(workers, len(tried), func(k int) {
+		w := &tried[k]
+		w.order, w.low = orders[k%len(orders)].sorted(list, k/(2*len(orders))), [2]lowness{lowestTop, lowestFoot}[k/len(orders)%2]
+		strip(w)
+	})
+	slices.SortStableFunc(tried, func(a, b way) int { return cmp.Compare(a.score, b.score) })
+	// Of few charts the best order gets better by changing places, one pair or one chart at a time; of many it would suit the
+	// strip alone.
+	chance := rand.New(rand.NewPCG(1, 2))
+	for range climbs {
+		var next [4]way
+		for k := range next {
+			w := way{order: slices.Clone(tried[0].order), low: tried[0].low}
+			i, j := chance.IntN(len(list)), chance.IntN(len(list))
+			if k%2 == 0 {
+				w.order[i], w.order[j] = w.order[j], w.order[i]
+			} else {
+				c := w.order[i]
+				w.order = slices.Insert(slices.Delete(w.order, i, i+1), j, c)
+			}
+			next[k] = w
+		}
+		parallel.Do(workers, len(next), func(k int) { strip(&next[k]) })
+		for _, w := range next {
+			if w.score < tried[0].score {
+				tried[0] = w
+			}
+		}
+	}
+	fine := func(w way, scale float64) []place {
+		places, _ := packAt(w.order, draw(list, scale, workers), cells, cells, gap, w.low, workers)
+		return places
+	}
+	var best []place
+	order, fits := tried[0].order, 0.0
+	for _, w := range tried[:finals] {
+		first := scale * math.Sqrt(float64(coarse)/float64(w.top)) * 1.045
+		if fits > 0 { // only what is better is worth the work
+			if fine(w, fits*1.006) == nil {
+				continue
+			}
+			first = fits * 1.012
+		}
+		if places, s := largest(func(scale float64) []place { return fine(w, scale) }, first, 0.988, 14); places != nil && s > fits {
+			best, order, fits = places, w.order, s
+		}
+	}
+	if fits > 0 {
+		scale = fits
+	}
+	for best == nil { // thousands of crumbs, whose margins alone are more than there is room for
+		if scale *= 0.6; gap > 0 {
+			gap--
+		}
+		if best = fine(tried[0], scale); best == nil && scale*math.Sqrt(total) < 1 {
+			for _, c := range list {
+				clear(c.uv)
+			}
+			return 1
+		}
+		fits = scale
+	}
+	for i, c := range order {
+		p := best[i]
+		m := masked(c, fits, p.turn)
+		for k, q := range c.uv {
+			q = turned(q, p.turn)
+			c.uv[k] = [2]float64{q[0] - m.x + float64(p.x)/fits, q[1] - m.y + float64(p.y)/fits}
+		}
+	}
+	return cells / fits
+}
+
+// largest returns what is packed at the largest scale that is found at which all fits, and that: from a first one down by
+// a factor, and then between the last that failed and the first that did not, in so many trials. Nothing, and the last
+// that was tried, if none does.
+func largest(pack func(scale float64) []place, first, factor float64, trials int) (best []place, scale float64) {
+	fits, fails := 0.0, math.Inf(1)
+	scale = first
+	for k := range trials {
+		if places := pack(scale); places != nil {
+			best, fits = places, scale
+		} else {
+			fails = scale
+		}
+		switch {
+		case fits == 0:
+			if scale *= factor; k >= 6 { // far off: with every step farther
+				factor *= factor
+			}
+		case math.IsInf(fails, 1):
+			scale *= 1.015
+		case fails/fits < 1.008:
+			return best, fits
+		default:
+			scale = math.Sqrt(fits * fails)
+		}
+	}
+	if best == nil {
+		return nil, scale
+	}
+	return best, fits
+}
+
+// orders are what charts are sorted by, the largest first.
+var orders = [3]measure{
+	func(c *chart) float64 { // how far they reach
+		lo, hi := c.bounds()
+		return max(hi[0]-lo[0], hi[1]-lo[1]) + 0.25*min(hi[0]-lo[0], hi[1]-lo[1])
+	},
+	func(c *chart) float64 { // the boxes about them
+		lo, hi := c.bounds()
+		return (hi[0] - lo[0]) * (hi[1] - lo[1])
+	},
+	func(c *chart) float64 { // how thick they are
+		lo, hi := c.bounds()
+		return min(hi[0]-lo[0], hi[1]-lo[1])
+	},
+}
+
+type measure func(c *chart) float64
+
+// sorted returns charts in the order of a measure; shuffled a little, each time in the same way, for numbers above 0.
+func (m measure) sorted(list []*chart, shuffle int) []*chart {
+	size := make(map[*chart]float64, len(list))
+	chance := rand.New(rand.NewPCG(uint64(shuffle), 0))
+	for _, c := range list {
+		size[c] = m(c)
+		if shuffle > 0 {
+			size[c] *= 0.7 + 0.6*chance.Float64()
+		}
+	}
+	out := slices.Clone(list)
+	slices.SortStableFunc(out, func(a, b *chart) int {
+		switch {
+		case size[a] > size[b]:
+			return -1
+		case size[a] < size[b]:
+			return 1
+		}
+		return 0
+	})
+	return out
+}
+
+// lowness says which of the ways to turn a chart puts it lowest.
+type lowness int
+
+const (
+	lowestTop  lowness = iota // what reaches up least
+	lowestFoot                // what begins lowest
+)
+
+const (
+	trials = 18 // in how many orders charts are packed, to find the best
+	finals = 3  // of which are packed finely
+	few    = 24 // charts of which the order is worth more work
+)
+
+// way is an order in which charts are packed, and how well that goes.
+type way struct {
+	order []*chart
+	low   lowness
+	top   int // how high the strip is filled
+	score float64
+}
+
+// place is where a chart was put, in cells.
+type place struct {
+	x, y int
+	turn int // quarters
+}
+
+// mask is which cells a chart touches.
+type mask struct {
+	w, h int
+	x, y float64 // of its lower left cell's corner, in the chart's lengths
+	runs []run   // the longest first
+}
+
+// run is cells beside each other of a row.
+type run struct{ row, from, to int }
+
+// ways is how many ways a chart is turned: by quarters.
+const ways = 4
+
+// turned returns a place turned by so many quarters.
+func turned(p [2]float64, quarters int) [2]float64 {
+	for range quarters {
+		p = [2]float64{-p[1], p[0]}
+	}
+	return p
+}
+
+// masked draws a chart at a scale, turned by so many quarters: each cell that its border touches is filled, and each whose
+// middle lies within.
+func masked(c *chart, scale float64, turn int) *mask {
+	at := func(p [2]float64) [2]float64 { return turned(p, turn) }
+	lo, hi := [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
+	for _, p := range c.uv {
+		p = at(p)
+		for k, v := range p {
+			lo[k], hi[k] = min(lo[k], v), max(hi[k], v)
+		}
+	}
+	const slack = 1e-3 // of a cell, for what is rounded
+	m := &mask{x: lo[0] - slack/scale, y: lo[1] - slack/scale}
+	m.w, m.h = int((hi[0]-m.x)*scale+slack)+1, int((hi[1]-m.y)*scale+slack)+1
+	words := (m.w + 63) / 64
+	rows := make([][]uint64, m.h)
+	for i := range rows {
+		rows[i] = make([]uint64, words)
+	}
+	cuts := make([][]float64, m.h) // of each row: where the border crosses its middle
+	for _, e := range c.rim {
+		a, b := at(c.uv[e[0]]), at(c.uv[e[1]])
+		a, b = [2]float64{(a[0] - m.x) * scale, (a[1] - m.y) * scale}, [2]float64{(b[0] - m.x) * scale, (b[1] - m.y) * scale}
+		if a[1] > b[1] {
+			a, b = b, a
+		}
+		slope := 0.0
+		if b[1] > a[1] {
+			slope = (b[0] - a[0]) / (b[1] - a[1])
+		}
+		for y := int(max(0, a[1]-slack)); y <= min(m.h-1, int(b[1]+slack)); y++ {
+			// How far the edge reaches within the row.
+			from, to := a[0], b[0]
+			if bottom := float64(y) - slack; a[1] < bottom {
+				from = a[0] + slope*(bottom-a[1])
+			}
+			if top := float64(y+1) + slack; b[1] > top {
+				to = a[0] + slope*(top-a[1])
+			}
+			if from > to {
+				from, to = to, from
+			}
+			for x := int(max(0, from-slack)); x <= min(m.w-1, int(to+slack)); x++ {
+				rows[y][x/64] |= 1 << (x % 64)
+			}
+			if middle := float64(y) + 0.5; a[1] <= middle && middle < b[1] {
+				cuts[y] = append(cuts[y], a[0]+slope*(middle-a[1]))
+			}
+		}
+	}
+	for y, list := range cuts {
+		slices.Sort(list)
+		for k := 0; k+1 < len(list); k += 2 {
+			for x := int(math.Ceil(max(0, list[k]-0.5))); x <= min(m.w-1, int(list[k+1]-0.5)); x++ {
+				rows[y][x/64] |= 1 << (x % 64)
+			}
+		}
+	}
+	for y, row := range rows {
+		for x := 0; x < m.w; {
+			for x < m.w && row[x/64]>>(x%64)&1 == 0 {
+				if rest := row[x/64] >> (x % 64); rest == 0 {
+					x = (x/64 + 1) * 64
+				} else {
+					x += bits.TrailingZeros64(rest)
+				}
+			}
+			if x >= m.w {
+				break
+			}
+			from := x
+			for x < m.w && row[x/64]>>(x%64)&1 == 1 {
+				x++
+			}
+			m.runs = append(m.runs, run{y, from, x})
+		}
+	}
+	slices.SortStableFunc(m.runs, func(a, b run) int { return (b.to - b.from) - (a.to - a.from) })
+	return m
+}
+
+// board is n cells wide and high cells high, with a bit for each that is taken. So that a run of cells need not be tried
+// one by one, each row is kept also with every bit set that has one of the next 2, 4, 8… set.
+type board struct {
+	n, high, words, levels int
+	bits                   []uint64 // row, level, word
+}
+
+func newBoard(n, high int) *board {
+	b := &board{n: n, high: high, words: n / 64, levels: bits.Len(uint(n))}
+	b.bits = make([]uint64, high*b.levels*b.words)
+	return b
+}
+
+// row returns a row in which every bit is set that has one of the next 2^level set, itself counted.
+func (b *board) row(y, level int) []uint64 {
+	at := (y*b.levels + level) * b.words
+	return b.bits[at : at+b.words]
+}
+
+// draw returns the masks of charts at a scale, turned in every way.
+func draw(list []*chart, scale float64, workers int) map[*chart]*[ways]*mask {
+	out := make(map[*chart]*[ways]*mask, len(list))
+	for _, c := range list {
+		out[c] = &[ways]*mask{}
+	}
+	parallel.Do(workers, len(list), func(i int) {
+		for k := range ways {
+			out[list[i]][k] = masked(list[i], scale, k)
+		}
+	})
+	return out
+}
+
+// packAt puts charts, as they were drawn, into n × high cells; nil if there is no room for them. top is how high they reach.
+func packAt(list []*chart, drawn map[*chart]*[ways]*mask, n, high, gap int, low lowness, workers int) (out []place, top int) {
+	b := newBoard(n, high)
+	out = make([]place, len(list))
+	from := map[[2]int]int{} // boxes of crumbs: where those of the same size found room last
+	for i, c := range list {
+		masks := drawn[c]
+		var at [ways]place
+		var fits [ways]bool
+		step := 1
+		if len(list) > 400 && i > 200 { // crumbs
+			step = 2
+		}
+		parallel.Do(workers, ways/step, func(k int) {
+			k *= step
+			m := masks[k]
+			if m.w > n || m.h > high {
+				return
+			}
+			at[k].turn = k
+			at[k].x, at[k].y, fits[k] = b.room(m, from[[2]int{m.w, m.h}], high-m.h)
+		})
+		best := -1
+		for k := 0; k < ways; k += step {
+			if !fits[k] {
+				continue
+			}
+			if m := masks[k]; m.w <= 8 && m.h <= 8 {
+				from[[2]int{m.w, m.h}] = at[k].y
+			}
+			reach := func(k int) (a, b int) {
+				if low == lowestFoot {
+					return at[k].y, at[k].y + masks[k].h
+				}
+				return at[k].y + masks[k].h, at[k].x
+			}
+			if best < 0 {
+				best = k
+				continue
+			}
+			a0, a1 := reach(k)
+			if b0, b1 := reach(best); a0 < b0 || a0 == b0 && a1 < b1 {
+				best = k
+			}
+		}
+		if best < 0 {
+			return nil, high + 1
+		}
+		b.take(masks[best], at[best].x, at[best].y, gap)
+		out[i], top = at[best], max(top, at[best].y+masks[best].h)
+	}
+	return out, top
+}
+
+// room returns the lowest place, and of those the one farthest to the left, at which a mask lies on nothing; none higher
+// than limit.
+func (b *board) room(m *mask, start, limit int) (x, y int, ok bool) {
+	blocked := make([]uint64, b.words)
+	for y := start; y <= limit; y++ {
+		clear(blocked)
+		open := true
+		for i, run := range m.runs {
+			// A place x is blocked where any of the cells from x+from up to x+to is taken.
+			long := run.to - run.from
+			level := bits.Len(uint(long)) - 1
+			row := b.row(y+run.row, level)
+			lower(blocked, row, run.from)
+			if rest := long - 1<<level; rest > 0 {
+				lower(blocked, row, run.from+rest)
+			}
+			if (i < 3 || i%8 == 7) && full(blocked, b.n-m.w) {
+				open = false
+				break
+			}
+		}
+		if !open {
+			continue
+		}
+		for k, v := range blocked {
+			if v != ^uint64(0) {
+				x := 64*k + bits.TrailingZeros64(^v)
+				if x <= b.n-m.w {
+					return x, y, true
+				}
+				break
+			}
+		}
+	}
+	return 0, 0, false
+}
+
+// full tells whether all places up to and with last are blocked.
+func full(b []uint64, last int) bool {
+	for k := 0; k < last/64; k++ {
+		if b[k] != ^uint64(0) {
+			return false
+		}
+	}
+	v := b[last/64]
+	if last%64 < 63 {
+		v |= ^uint64(0) << (last%64 + 1)
+	}
+	return v == ^uint64(0)
+}
+
+// lower sets in out the bits that lie n below those of in.
+func lower(out, in []uint64, n int) {
+	skip, shift := n/64, uint(n%64)
+	if skip >= len(in) {
+		return
+	}
+	in = in[skip:]
+	if shift == 0 {
+		for k, v := range in {
+			out[k] |= v
+		}
+		return
+	}
+	last := len(in) - 1
+	out = out[:last+1]
+	for k := range last {
+		out[k] |= in[k]>>shift | in[k+1]<<(64-shift)
+	}
+	out[last] |= in[last] >> shift
+}
+
+// take takes the cells of a mask, and as many as the gap about them.
+func (b *board) take(m *mask, x, y, gap int) {
+	first, last := b.high, -1
+	for _, run := range m.runs {
+		from, to := max(0, x+run.from-gap), min(b.n, x+run.to+gap)
+		for r := max(0, y+run.row-gap); r <= min(b.high-1, y+run.row+gap); r++ {
+			first, last = min(first, r), max(last, r)
+			row := b.row(r, 0)
+			for k := from; k < to; {
+				if k%64 == 0 && to-k >= 64 {
+					row[k/64] = ^uint64(0)
+					k += 64
+					continue
+				}
+				row[k/64] |= 1 << (k % 64)
+				k++
+			}
+		}
+	}
+	for r := first; r <= last; r++ {
+		for level := 1; level < b.levels; level++ {
+			row := b.row(r, level)
+			copy(row, b.row(r, level-1))
+			lower(row, b.row(r, level-1), 1<<(level-1))
+		}
+	}
+}
+
+// turn turns a chart so that the box about it is the smallest, wider than high.
+func (c *chart) turn() {
+	hull := hull(c.uv)
+	best, cos, sin := math.Inf(1), 1.0, 0.0
+	for i, p := range hull {
+		q := hull[(i+1)%len(hull)]
+		l := math.Hypot(q[0]-p[0], q[1]-p[1])
+		if !(l > 0) {
+			continue
+		}
+		x, y := (q[0]-p[0])/l, (q[1]-p[1])/l
+		lo, hi := [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
+		for _, r := range hull {
+			a, b := r[0]*x+r[1]*y, r[1]*x-r[0]*y
+			lo, hi = [2]float64{min(lo[0], a), min(lo[1], b)}, [2]float64{max(hi[0], a), max(hi[1], b)}
+		}
+		if area := (hi[0] - lo[0]) * (hi[1] - lo[1]); area < best {
+			best, cos, sin = area, x, y
+		}
+	}
+	for i, p := range c.uv {
+		c.uv[i] = [2]float64{p[0]*cos + p[1]*sin, p[1]*cos - p[0]*sin}
+	}
+	if lo, hi := c.bounds(); hi[1]-lo[1] > hi[0]-lo[0] {
+		for i, p := range c.uv {
+			c.uv[i] = [2]float64{-p[1], p[0]}
+		}
+	}
+}
+
+// hull returns the convex hull of places (Andrew 1979).
+func hull(points [][2]float64) [][2]float64 {
+	p := slices.Clone(points)
+	slices.SortFunc(p, func(a, b [2]float64) int {
+		switch {
+		case a[0] < b[0] || a[0] == b[0] && a[1] < b[1]:
+			return -1
+		case a == b:
+			return 0
+		}
+		return 1
+	})
+	p = slices.Compact(p)
+	if len(p) < 3 {
+		return p
+	}
+	half := func(p [][2]float64) (out [][2]float64) {
+		for _, q := range p {
+			for len(out) > 1 && area2(out[len(out)-2], out[len(out)-1], q) <= 0 {
+				out = out[:len(out)-1]
+			}
+			out = append(out, q)
+		}
+		return out[:len(out)-1]
+	}
+	lower := half(p)
+	slices.Reverse(p)
+	return append(lower, half(p)...)
+}
