@@ -48,7 +48,7 @@ func (b *Board) Place(ctx context.Context, id string, p *project.Project, open f
 		return nil, err
 	}
 	form, _ := o.As.Form()
-	j := &Job{ID: nuid.Next(), Project: id, Title: p.Name, Name: o.Name(p.Name), Media: form.Media, Order: o, Bundle: bundle, Maker: b.options.Maker,
+	j := &Job{ID: nuid.Next(), Project: id, Title: p.Name, Name: o.Name(p.Name), Media: o.Media(), Order: o, Bundle: bundle, Maker: b.options.Maker,
 		State: Drawing, Pieces: len(pieces), Placed: time.Now().UTC()}
 	if form.Kind != delivery.Proof { // cells are kept by what they show
 		if _, err := b.js.CreateObjectStore(ctx, jetstream.ObjectStoreConfig{Bucket: pieceBucket + j.ID}); err != nil {

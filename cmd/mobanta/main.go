@@ -51,7 +51,7 @@ Exit codes: 0 done, 1 something went wrong, 2 what was asked for cannot be, 130 
 	c.CompletionOptions.DisableDefaultCmd = true
 	c.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return &wrong{err} })
 	c.AddCommand(serveCommand(), demoCommand(), inspectCommand(), renderCommand(), bundleCommand(), nodesCommand(), checkCommand(),
-		backupCommand(), restoreCommand(), verifyCommand(), keyCommand(), workerCommand(), versionCommand(), sheetCommand())
+		backupCommand(), restoreCommand(), verifyCommand(), keyCommand(), workerCommand(), versionCommand(), sheetCommand(), bakeCommand(), handOverCommand())
 	return c
 }
 

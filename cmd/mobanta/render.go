@@ -345,12 +345,8 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 	if err != nil {
 		return nil, nil, err
 	}
-	s, err := m.Mesh.Surface(mesh.Form{Steps: f.steps})
-	if err != nil {
-		return nil, nil, err
-	}
 	p := project.New("render")
-	files := modelFiles{s, map[string][]byte{}}
+	files := modelFiles{m.Mesh, map[string]*mesh.Surface{}, map[string][]byte{}}
 	add := project.Edit{Op: "model.add", Name: "model", Look: p.Looks[0].ID, Value: exchange.Hash(nil), Pictures: map[string]string{}}
 	for _, part := range m.Mesh.Parts {
 		add.Parts = append(add.Parts, part.Name)
@@ -366,17 +362,30 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 	if _, err := p.Apply(&add); err != nil {
 		return nil, nil, err
 	}
-	return p, files, nil
+	p.Stage.Models[0].Form.Steps = f.steps
+	_, err = files.Surface(&p.Stage.Models[0])
+	return p, files, err
 }
 
 // modelFiles is a model and the pictures that came with it.
 type modelFiles struct {
-	surface  *mesh.Surface
+	mesh     *mesh.Mesh
+	made     map[string]*mesh.Surface // by the form
 	pictures map[string][]byte
 }
 
 // Surface implements stage.Files.
-func (f modelFiles) Surface(*stage.Model) (*mesh.Surface, error) { return f.surface, nil }
+func (f modelFiles) Surface(m *stage.Model) (*mesh.Surface, error) {
+	key := m.Form.Key()
+	if f.made[key] == nil {
+		s, err := f.mesh.Surface(m.Form)
+		if err != nil {
+			return nil, err
+		}
+		f.made[key] = s
+	}
+	return f.made[key], nil
+}
 
 // Picture implements stage.Files.
 func (f modelFiles) Picture(hash string) (*pixmap.Pixmap, error) {

@@ -149,12 +149,13 @@ func (o *Order) output(p *project.Project, out *Output) (network.Type, error) {
 type Plan struct {
 	Pictures []Picture
 	Remarks  []string // what to mind, in sentences
+	Over     bool     // whether texture coordinates lie on each other
 
 	order Order
 	scene *stage.Scene
 	view  *stage.View // of the camera; nil where what hangs on the eye is left out, or nothing does
 	nets  map[string]*network.Network
-	lines map[string]bool // looks whose lines were left out
+	lay   func(t int32) [3][2]float32 // where triangles lie on the picture; nil for where the model's texture coordinates say
 }
 
 // Picture is one picture that is to be baked.
@@ -175,22 +176,24 @@ func NewPlan(p *project.Project, files stage.Files, o Order, old *stage.Scene) (
 	if err != nil {
 		return nil, err
 	}
-	return planned(p, job, o)
+	return PlanOf(p, job, o, nil)
 }
 
-func planned(p *project.Project, job picture.Job, o Order) (*Plan, error) {
+// PlanOf is NewPlan for a project that has been made ready. lay says where the triangles of the scene lie on the picture; nil
+// for where the model's texture coordinates say.
+func PlanOf(p *project.Project, job picture.Job, o Order, lay func(t int32) [3][2]float32) (*Plan, error) {
 	m, err := o.model(p)
 	if err != nil {
 		return nil, err
 	}
-	pl := &Plan{order: o, scene: job.Scene, nets: map[string]*network.Network{}}
+	pl := &Plan{order: o, scene: job.Scene, nets: map[string]*network.Network{}, lay: lay}
 	index := slices.IndexFunc(p.Stage.Models, func(e stage.Model) bool { return e.ID == m.ID })
 	var all []int
 	for i, part := range job.Scene.Parts {
 		if part.Model != index || job.Looks[part.Look] == nil || len(o.Parts) > 0 && !slices.Contains(o.Parts, part.Name) {
 			continue
 		}
-		if !part.UV {
+		if !part.UV && lay == nil {
 			return nil, fmt.Errorf("bake: %q has no texture coordinates to lay a picture over: let its form unwrap it, on the stage", m.Name)
 		}
 		all = append(all, i)
@@ -245,7 +248,9 @@ func planned(p *project.Project, job picture.Job, o Order) (*Plan, error) {
 	if err := pl.see(p, job, all); err != nil {
 		return nil, err
 	}
-	pl.laid(job.Scene, m)
+	if lay == nil {
+		pl.laid(job.Scene, m)
+	}
 	return pl, nil
 }
 
@@ -429,7 +434,7 @@ func (pl *Plan) laid(sc *stage.Scene, m *stage.Model) {
 	if texels == 0 {
 		pl.Remarks = append(pl.Remarks, fmt.Sprintf("The texture coordinates of %q have no area: nothing can be laid over them. Let its form unwrap it anew.", m.Name))
 	}
-	if over > texels/200 {
+	if pl.Over = over > texels/200; pl.Over {
 		what := "the first to lie there has the place"
 		if !pl.order.Apart && len(pl.Pictures[0].Parts) > 1 {
 			what += "; or order a picture for each part"

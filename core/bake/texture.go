@@ -52,60 +52,36 @@ func (pl *Plan) Draw(ctx context.Context, n, w, h, samples, workers int, progres
 			break
 		}
 	}
-	moment := eval.NewMoment(scene, 1)
+	folds := false
+	for _, g := range groups {
+		folds = folds || g.program.Folds(g.targets)
+	}
+	b := &band{pl: pl, pic: pic, groups: groups, scene: scene, moment: eval.NewMoment(scene, 1), w: w, h: h, workers: workers}
 	rows := max(1, min(h, bandTexels/w))
-	sum, weight := make([]float32, 4*w*rows), make([]float32, w*rows)
 	bands := (h + rows - 1) / rows
-	for band := range bands {
-		y0, y1 := band*rows, min(h, (band+1)*rows)
-		clear(sum)
-		clear(weight)
-		for k := range samples {
-			x := sample.Texels{W: w, H: h, Rows: [2]int{y0, y1}, At: position(k, samples), Taken: make([]bool, w*(y1-y0))}
-			// All looks at once, so that the first triangle has the texel whatever it wears.
-			all, texel := x.Points(pl.scene, pl.view, pic.has)
-			for _, g := range groups {
-				var picked []int32
-				for i, part := range all.PartOf {
-					if pl.scene.Parts[part].Look == g.look {
-						picked = append(picked, int32(i))
-					}
+	for k := range bands {
+		// A row more on either side, since what differs from its neighbours gets all positions.
+		b.y0, b.y1 = max(0, k*rows-1), min(h, (k+1)*rows+1)
+		b.sum, b.weight = make([]float32, 4*w*(b.y1-b.y0)), make([]float32, w*(b.y1-b.y0))
+		for n := range samples {
+			var only []bool
+			if n > 0 && !folds {
+				if only = b.edges; n == 1 {
+					only = b.differing(out.Data)
 				}
-				if len(picked) == 0 {
-					continue
-				}
-				points := all
-				if len(picked) < all.N {
-					points = all.Pick(picked)
-				}
-				found := shade.NewFindings(points, nil)
-				found.Level = 1
-				planes, err := g.program.Run(ctx, eval.Env{Points: points, Found: found, Scene: scene, Moment: moment, Workers: workers}, g.targets)
-				if err != nil {
-					return nil, err
-				}
-				for i, p := range picked {
-					at := int(texel[p]) - y0*w
-					c := value(pic.Type, planes[0], i)
-					a := float32(1)
-					if len(planes) > 1 {
-						a = max(0, min(1, planes[1][0][i]))
-					}
-					for j := range c {
-						sum[4*at+j] += c[j]
-					}
-					sum[4*at+3] += a
-					weight[at]++
-				}
+			}
+			if err := b.pass(ctx, position(n, samples), only); err != nil {
+				return nil, err
 			}
 			if progress != nil {
-				progress((float64(band) + float64(k+1)/float64(samples)) / float64(bands))
+				progress((float64(k) + float64(n+1)/float64(samples)) / float64(bands))
 			}
 		}
-		parallel.Do(workers, y1-y0, func(row int) {
-			for i := row * w; i < (row+1)*w; i++ {
-				if weight[i] > 0 {
-					out.put(y0*w+i, sum[4*i:4*i+4], 1/weight[i])
+		parallel.Do(workers, min(h, (k+1)*rows)-k*rows, func(row int) {
+			y := k*rows + row
+			for i := range w {
+				if at := (y-b.y0)*w + i; b.weight[at] > 0 {
+					out.put(y*w+i, b.sum[4*at:4*at+4], 1/b.weight[at])
 				}
 			}
 		})
@@ -113,6 +89,99 @@ func (pl *Plan) Draw(ctx context.Context, n, w, h, samples, workers int, progres
 	out.grow(*pl.order.Margin)
 	out.fill(workers)
 	return out, nil
+}
+
+// band is some rows of a picture that is being baked.
+type band struct {
+	pl      *Plan
+	pic     *Picture
+	groups  []group
+	scene   *node.Scene
+	moment  *eval.Moment
+	w, h    int
+	workers int
+	y0, y1  int
+	sum     []float32 // red, green, blue and opacity of each texel, of all positions so far
+	weight  []float32 // how many positions have met a surface
+	edges   []bool    // where later positions may differ from the first
+}
+
+// pass adds one position of each texel, or of some.
+func (b *band) pass(ctx context.Context, at [2]float64, only []bool) error {
+	x := sample.Texels{W: b.w, H: b.h, Rows: [2]int{b.y0, b.y1}, At: at, Only: only, Lay: b.pl.lay}
+	// All looks at once, so that the first triangle has the texel whatever it wears.
+	all, texel := x.Points(b.pl.scene, b.pl.view, b.pic.has)
+	for _, g := range b.groups {
+		var picked []int32
+		for i, part := range all.PartOf {
+			if b.pl.scene.Parts[part].Look == g.look {
+				picked = append(picked, int32(i))
+			}
+		}
+		if len(picked) == 0 {
+			continue
+		}
+		points := all
+		if len(picked) < all.N {
+			points = all.Pick(picked)
+		}
+		found := shade.NewFindings(points, nil)
+		found.Level = 1
+		planes, err := g.program.Run(ctx, eval.Env{Points: points, Found: found, Scene: b.scene, Moment: b.moment, Workers: b.workers}, g.targets)
+		if err != nil {
+			return err
+		}
+		for i, p := range picked {
+			to := int(texel[p]) - b.y0*b.w
+			c := value(b.pic.Type, planes[0], i)
+			a := float32(1)
+			if len(planes) > 1 {
+				a = max(0, min(1, planes[1][0][i]))
+			}
+			for k := range c {
+				b.sum[4*to+k] += c[k]
+			}
+			b.sum[4*to+3] += a
+			b.weight[to]++
+		}
+	}
+	return nil
+}
+
+// differing finds, after the first position, the texels whose neighbours are not the same to about a byte, or not there:
+// elsewhere the other positions would say the same again.
+func (b *band) differing(data bool) []bool {
+	rows := b.y1 - b.y0
+	code := make([][4]float32, b.w*rows)
+	parallel.Do(b.workers, rows, func(y int) {
+		for i := y * b.w; i < (y+1)*b.w; i++ {
+			if b.weight[i] == 0 {
+				continue
+			}
+			c := color.C{b.sum[4*i], b.sum[4*i+1], b.sum[4*i+2]}
+			if !data {
+				c = c.Encoded()
+			}
+			code[i] = [4]float32{c[0], c[1], c[2], 1 + b.sum[4*i+3]} // 0 for what is not there
+		}
+	})
+	out := make([]bool, b.w*rows)
+	parallel.Do(b.workers, rows, func(y int) {
+		for x := range b.w {
+			here := code[y*b.w+x]
+			for _, d := range [8][2]int{{-1, 0}, {1, 0}, {0, -1}, {0, 1}, {-1, -1}, {1, 1}, {-1, 1}, {1, -1}} {
+				i, j := (x+d[0]+b.w)%b.w, max(0, min(rows-1, y+d[1]))
+				for k, v := range code[j*b.w+i] {
+					const near = 1.5 / 255
+					if e := v - here[k]; e > near || e < -near {
+						out[y*b.w+x] = true
+					}
+				}
+			}
+		}
+	})
+	b.edges = out
+	return out
 }
 
 // group is the parts of a picture that wear one look.

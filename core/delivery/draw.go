@@ -28,6 +28,7 @@ type Drawer struct {
 	planned *proof.Sheet
 	take    *project.Project // the project in the state of a take
 	taken   string
+	baked   *stage.Scene // lends what is baked next what is the same
 }
 
 // NewDrawer returns a drawer that works on up to so many cores, 0 for all, whenever nothing more urgent is at work.
@@ -97,6 +98,10 @@ func (d *Drawer) whole(ctx context.Context, o *Order, w *bytes.Buffer) error {
 		return d.layers(ctx, o, w)
 	case Passes:
 		return d.passes(ctx, o, w)
+	case Texture:
+		return d.textures(ctx, o, w)
+	case PaintedGLB, PaintedOBJ:
+		return d.paintedModel(ctx, o, w)
 	case Format(frame.SVG), Format(frame.SVGFills): // one position knows all that vectors need
 		f.Lines, f.Samples = true, 1
 	}

@@ -305,5 +305,17 @@ func (d *Drawer) sheetPDF(o *Order, plan *proof.Plan, w io.Writer, piece func(n 
 // Name returns what a delivered file is called, without characters that a folder or a system might mistake.
 func (o *Order) Name(project string) string {
 	f, _ := o.As.Form()
+	if o.several() {
+		f.Ending = " textures.zip"
+	}
 	return fmt.Sprintf("%s %dx%d%s", project, o.W, o.H, f.Ending)
+}
+
+// Media returns the media type of what is delivered.
+func (o *Order) Media() string {
+	f, _ := o.As.Form()
+	if o.several() {
+		return "application/zip"
+	}
+	return f.Media
 }

@@ -8,7 +8,9 @@ import (
 	"image"
 	"slices"
 
+	"mobanta/core/bake"
 	"mobanta/core/frame"
+	"mobanta/core/painted"
 	"mobanta/core/picture"
 	"mobanta/core/press"
 	"mobanta/core/project"
@@ -30,6 +32,9 @@ type Order struct {
 	Last    int          `json:"last,omitempty"`    // 0 and 0 for all
 	Sheet   *proof.Sheet `json:"sheet,omitempty"`   // of a proof sheet
 	Near    int          `json:"near,omitempty"`    // of a proof sheet: the cell that is looked at
+
+	Bake    *bake.Order    `json:"bake,omitempty"`    // of textures
+	Painted *painted.Order `json:"painted,omitempty"` // of painted models
 }
 
 // DefaultSamples is how many positions a pixel has unless an order says otherwise.
@@ -61,6 +66,10 @@ const (
 	SheetPNG  Format = "sheetpng"
 	SheetPDF  Format = "sheetpdf"
 	SheetOnly Format = "sheet" // cells that are looked at, and no file
+
+	Texture    Format = "texture"
+	PaintedGLB Format = "glb"
+	PaintedOBJ Format = "obj"
 )
 
 // Kind is what kind of thing a format is.
@@ -74,6 +83,9 @@ const (
 	Plates  Kind = "plates"
 	Moving  Kind = "moving picture"
 	Proof   Kind = "proof sheet"
+
+	Baked        Kind = "texture"
+	PaintedModel Kind = "painted model"
 )
 
 // Form is all that is known of a format.
@@ -103,6 +115,9 @@ var Forms = []Form{
 	{WebP, Moving, "animated WebP", ".webp", "image/webp", "exact colours, plays in browsers, small"},
 	{WebM, Moving, "WebM, video", ".webm", "video/webm", "needs ffmpeg on the machine that serves"},
 	{MP4, Moving, "MP4, video", ".mp4", "video/mp4", "needs ffmpeg on the machine that serves"},
+	{Texture, Baked, "PNG over the model's UVs", " texture.png", "image/png", "what the look comes to over the texture coordinates; several outputs or parts in a ZIP"},
+	{PaintedGLB, PaintedModel, "GLB, painted", " painted.glb", "model/gltf-binary", "the model with what its looks come to as pictures without light, where it stands, as it moves"},
+	{PaintedOBJ, PaintedModel, "OBJ, painted", " painted obj.zip", "application/zip", "as it stands now, with its materials and pictures"},
 	{SheetPNG, Proof, "sheet, PNG", " sheet.png", "image/png", "all pictures of the sheet with their names"},
 	{SheetPDF, Proof, "sheet, PDF", " sheet.pdf", "application/pdf", "all pictures of the sheet with their names, on one page"},
 	{SheetOnly, Proof, "cells", "", "", ""},
@@ -166,6 +181,8 @@ func (o *Order) Check(p *project.Project) error {
 		if t := o.of(p); form.Kind == Plates && (!t.Stage.Press.On || !slices.ContainsFunc(t.Stage.Press.Inks, func(k press.Ink) bool { return !k.Off })) {
 			return frame.ErrNoPress
 		}
+	case Baked, PaintedModel:
+		return o.checkBaked(p)
 	case Moving:
 		if pixels > maxFrame {
 			return tooLarge(maxFrame)
@@ -281,6 +298,8 @@ func (o *Order) Memory() int {
 		most = max(most, area.Dx()*area.Dy())
 	}
 	switch o.kind() {
+	case Baked, PaintedModel: // its numbers, those of what is filled in, and a band that is being worked on
+		return 24*n + 300<<20
 	case Layered: // several films beside each other
 		return 5*kept*n + 2*drawn*most
 	case Vectors: // which are not drawn in parts

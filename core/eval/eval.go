@@ -174,6 +174,17 @@ func (p *Program) Eyed(targets []Target, lights []light.Source) (out []string) {
 	return out
 }
 
+// Folds tells whether anything behind the targets may vary within what a point covers though its neighbours are the same:
+// see node.Kind.Folds.
+func (p *Program) Folds(targets []Target) bool {
+	for i, used := range p.used(targets, func(int) bool { return false }) {
+		if s := &p.steps[i]; used && s.kind.Folds != nil && s.kind.Folds(s.data) {
+			return true
+		}
+	}
+	return false
+}
+
 // used marks the steps that the targets hang on, not looking behind those for
 // which have is true.
 func (p *Program) used(targets []Target, have func(step int) bool) []bool {

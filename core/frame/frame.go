@@ -86,6 +86,9 @@ func NewEasel(workers int, gate *order.Gate) *Easel {
 // Under puts what the easel keeps under a budget that others share.
 func (e *Easel) Under(b *budget.Budget) { e.renderer.Under(b) }
 
+// Workers returns on how many cores it works.
+func (e *Easel) Workers() int { return e.renderer.Workers }
+
 // Close lets go of what the easel keeps.
 func (e *Easel) Close() {
 	e.renderer.Close()

@@ -1,41 +1,87 @@
 package meshfile
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 
 	"github.com/qmuntal/gltf"
+	"github.com/qmuntal/gltf/ext/unlit"
 	"github.com/qmuntal/gltf/modeler"
 
 	"mobanta/core/color"
 	"mobanta/core/mesh"
 	"mobanta/core/motion"
+	"mobanta/core/vec"
 )
 
 // WriteGLB writes a mesh as binary glTF 2.0: a node for each part, under its name, with what is painted on it, its
 // texture coordinates and normals where it has them, and how it moves. Faces become triangles. All positions of a part
 // must move in one piece.
-func WriteGLB(w io.Writer, m *mesh.Mesh) error {
-	if err := m.Check(); err != nil {
-		return err
-	}
+func WriteGLB(w io.Writer, m *mesh.Mesh) error { return WriteScene(w, []Placed{{Mesh: m}}, nil) }
+
+// Placed is a mesh that is written with others.
+type Placed struct {
+	Mesh  *mesh.Mesh
+	Name  string // of the node that it stands under; "" for none: it stands where it is
+	At    vec.M  // with a name: where it stands
+	Paint []int  // of each part: which of the pictures is laid over it, without light; -1 for none; nil for none at all
+	Shell *Shell // an outline
+}
+
+// Shell is an outline as a second skin: as far out along the normals as the line is to be wide, turned inside out, so that
+// what looks away from the eye, and only that, shows about the form.
+type Shell struct {
+	Width float32 // in the mesh's own lengths
+	Color color.C
+	Parts []bool // which parts have it; nil for all
+}
+
+// WriteScene writes meshes as one binary glTF 2.0, with PNGs that are laid over them as materials without light
+// (KHR_materials_unlit). The names of pictures are what they are called in it.
+func WriteScene(w io.Writer, list []Placed, pictures []Picture) error {
 	doc := gltf.NewDocument()
 	doc.Asset.Generator = "Mobanta"
 	doc.Scenes[0].Nodes = nil
-	g := glbWriter{doc: doc, mesh: m}
-	g.motion()
-	for i, part := range m.Parts {
-		first := slices.IndexFunc(m.Parts, func(p mesh.Part) bool { return p.Name == part.Name })
-		if first < i {
-			continue // parts of one name are one
+	g := glbWriter{doc: doc}
+	for _, pic := range pictures {
+		image, err := modeler.WriteImage(doc, pic.Name, "image/png", bytes.NewReader(pic.Data))
+		if err != nil {
+			return fmt.Errorf("meshfile: %w", err)
 		}
-		if err := g.part(i); err != nil {
-			return fmt.Errorf("meshfile: part %.40q: %w", part.Name, err)
+		if len(doc.Samplers) == 0 {
+			doc.Samplers = append(doc.Samplers, &gltf.Sampler{MagFilter: gltf.MagLinear, MinFilter: gltf.MinLinearMipMapLinear})
 		}
+		doc.Textures = append(doc.Textures, &gltf.Texture{Name: pic.Name, Sampler: gltf.Index(0), Source: gltf.Index(image)})
 	}
-	g.clips()
+	for i := range list {
+		if err := list[i].Mesh.Check(); err != nil {
+			return err
+		}
+		g.begin(&list[i])
+		g.motion()
+		for k, part := range g.mesh.Parts {
+			first := slices.IndexFunc(g.mesh.Parts, func(p mesh.Part) bool { return p.Name == part.Name })
+			if first < k {
+				continue // parts of one name are one
+			}
+			if err := g.part(k, false); err != nil {
+				return fmt.Errorf("meshfile: part %.40q: %w", part.Name, err)
+			}
+			if s := g.placed.Shell; s != nil && (s.Parts == nil || s.Parts[k]) {
+				if err := g.part(k, true); err != nil {
+					return fmt.Errorf("meshfile: the outline of part %.40q: %w", part.Name, err)
+				}
+			}
+		}
+		g.clips()
+	}
+	if g.unlit {
+		doc.ExtensionsUsed = append(doc.ExtensionsUsed, unlit.ExtensionName)
+	}
 	e := gltf.NewEncoder(w)
 	e.AsBinary = true
 	if err := e.Encode(doc); err != nil {
@@ -44,13 +90,45 @@ func WriteGLB(w io.Writer, m *mesh.Mesh) error {
 	return nil
 }
 
-type glbWriter struct {
-	doc   *gltf.Document
-	mesh  *mesh.Mesh
-	nodes map[int][]int // node of the motion → the nodes whose morph targets it moves
+// begin puts in the node that a mesh stands under.
+func (g *glbWriter) begin(p *Placed) {
+	g.mesh, g.placed, g.under, g.outline = p.Mesh, p, -1, -1
+	if p.Name != "" {
+		x := p.At
+		node := &gltf.Node{Name: p.Name, Matrix: matrixOf(&x)}
+		g.under = len(g.doc.Nodes)
+		g.doc.Nodes = append(g.doc.Nodes, node)
+		g.doc.Scenes[0].Nodes = append(g.doc.Scenes[0].Nodes, g.under)
+	}
+	g.first, g.skins = len(g.doc.Nodes), len(g.doc.Skins)
 }
 
-// motion writes the nodes and skins that parts hang on; their numbers are those of the motion.
+// hang puts a node under the mesh's own, or among the scene's.
+func (g *glbWriter) hang(node int) {
+	if g.under >= 0 {
+		g.doc.Nodes[g.under].Children = append(g.doc.Nodes[g.under].Children, node)
+		return
+	}
+	g.doc.Scenes[0].Nodes = append(g.doc.Scenes[0].Nodes, node)
+}
+
+func matrixOf(x *vec.M) [16]float64 {
+	return [16]float64{f64(x.X[0]), f64(x.X[1]), f64(x.X[2]), 0, f64(x.Y[0]), f64(x.Y[1]), f64(x.Y[2]), 0, f64(x.Z[0]), f64(x.Z[1]), f64(x.Z[2]), 0, f64(x.O[0]), f64(x.O[1]), f64(x.O[2]), 1}
+}
+
+type glbWriter struct {
+	doc     *gltf.Document
+	mesh    *mesh.Mesh
+	placed  *Placed
+	under   int           // the node that all of the mesh hangs under; -1 for none
+	first   int           // the number of the motion's first node
+	skins   int           // that of its first skin
+	nodes   map[int][]int // node of the motion → the nodes whose morph targets it moves
+	unlit   bool
+	outline int // the material of the mesh's outline; -1 before there is one
+}
+
+// motion writes the nodes and skins that parts hang on.
 func (g *glbWriter) motion() {
 	mo := g.mesh.Motion
 	if mo == nil {
@@ -61,8 +139,7 @@ func (g *glbWriter) motion() {
 		n := &mo.Nodes[i]
 		out := &gltf.Node{Name: fmt.Sprint("joint ", i+1)}
 		if n.Matrix != nil {
-			x := n.Matrix
-			out.Matrix = [16]float64{f64(x.X[0]), f64(x.X[1]), f64(x.X[2]), 0, f64(x.Y[0]), f64(x.Y[1]), f64(x.Y[2]), 0, f64(x.Z[0]), f64(x.Z[1]), f64(x.Z[2]), 0, f64(x.O[0]), f64(x.O[1]), f64(x.O[2]), 1}
+			out.Matrix = matrixOf(n.Matrix)
 		} else {
 			out.Translation = [3]float64{f64(n.Place[0]), f64(n.Place[1]), f64(n.Place[2])}
 			out.Rotation = [4]float64{f64(n.Turn[0]), f64(n.Turn[1]), f64(n.Turn[2]), f64(n.Turn[3])}
@@ -70,13 +147,16 @@ func (g *glbWriter) motion() {
 		}
 		g.doc.Nodes = append(g.doc.Nodes, out)
 		if n.Parent >= 0 {
-			g.doc.Nodes[n.Parent].Children = append(g.doc.Nodes[n.Parent].Children, i)
+			g.doc.Nodes[g.first+n.Parent].Children = append(g.doc.Nodes[g.first+n.Parent].Children, g.first+i)
 		} else {
-			g.doc.Scenes[0].Nodes = append(g.doc.Scenes[0].Nodes, i)
+			g.hang(g.first + i)
 		}
 	}
 	for _, s := range mo.Skins {
-		out := &gltf.Skin{Joints: s.Joints}
+		out := &gltf.Skin{}
+		for _, j := range s.Joints {
+			out.Joints = append(out.Joints, g.first+j)
+		}
 		if s.Inverse != nil {
 			var list [][4][4]float32
 			for _, x := range s.Inverse {
@@ -104,8 +184,8 @@ func (g *glbWriter) piece(pos int32) *motion.Piece {
 	return nil
 }
 
-// part writes one part as a node with a mesh of its own.
-func (g *glbWriter) part(part int) error {
+// part writes one part as a node with a mesh of its own, or its outline.
+func (g *glbWriter) part(part int, shell bool) error {
 	m := g.mesh
 	type key struct{ pos, uv, normal int32 }
 	seen := map[key]uint32{}
@@ -130,7 +210,11 @@ func (g *glbWriter) part(part int) error {
 			fan = append(fan, i)
 		}
 		for k := 1; k+1 < len(fan); k++ {
-			indices = append(indices, fan[0], fan[k], fan[k+1])
+			if shell {
+				indices = append(indices, fan[0], fan[k+1], fan[k])
+			} else {
+				indices = append(indices, fan[0], fan[k], fan[k+1])
+			}
 		}
 	}
 	if len(from) == 0 {
@@ -147,6 +231,10 @@ func (g *glbWriter) part(part int) error {
 			pos[i] = piece.Rest[int(c.Pos)-piece.First]
 		}
 	}
+	if shell {
+		g.puff(pos, from, indices)
+		normals, uvs = false, false
+	}
 	attributes := gltf.PrimitiveAttributes{gltf.POSITION: modeler.WritePosition(g.doc, pos)}
 	if normals {
 		list := make([][3]float32, len(from))
@@ -162,7 +250,7 @@ func (g *glbWriter) part(part int) error {
 		}
 		attributes[gltf.TEXCOORD_0] = modeler.WriteTextureCoord(g.doc, list)
 	}
-	if len(m.Paint) > 0 {
+	if len(m.Paint) > 0 && g.placed.Paint == nil {
 		list := make([][4]float32, len(from))
 		for i, c := range from {
 			p := m.Paint[c.Pos]
@@ -174,25 +262,74 @@ func (g *glbWriter) part(part int) error {
 		}
 		attributes[gltf.COLOR_0] = modeler.WriteColor(g.doc, list)
 	}
-	prim := &gltf.Primitive{Attributes: attributes, Indices: gltf.Index(modeler.WriteIndices(g.doc, indices)), Material: gltf.Index(len(g.doc.Materials))}
-	c := m.Parts[part].Color
-	g.doc.Materials = append(g.doc.Materials, &gltf.Material{Name: m.Parts[part].Name, PBRMetallicRoughness: &gltf.PBRMetallicRoughness{BaseColorFactor: &[4]float64{f64(c[0]), f64(c[1]), f64(c[2]), 1}}})
-	node := &gltf.Node{Name: m.Parts[part].Name, Mesh: gltf.Index(len(g.doc.Meshes))}
+	name := m.Parts[part].Name
+	if shell {
+		name += " outline"
+	}
+	prim := &gltf.Primitive{Attributes: attributes, Indices: gltf.Index(modeler.WriteIndices(g.doc, indices)), Material: gltf.Index(g.material(part, shell))}
+	node := &gltf.Node{Name: name, Mesh: gltf.Index(len(g.doc.Meshes))}
 	at := len(g.doc.Nodes)
 	if piece == nil {
-		g.doc.Scenes[0].Nodes = append(g.doc.Scenes[0].Nodes, at)
+		g.hang(at)
 	} else {
 		g.moves(piece, prim, node, at, from)
 	}
-	g.doc.Meshes = append(g.doc.Meshes, &gltf.Mesh{Name: m.Parts[part].Name, Primitives: []*gltf.Primitive{prim}})
+	g.doc.Meshes = append(g.doc.Meshes, &gltf.Mesh{Name: name, Primitives: []*gltf.Primitive{prim}})
 	g.doc.Nodes = append(g.doc.Nodes, node)
 	return nil
+}
+
+// puff moves places out along the normals by the outline's width: the mean of all corners at a place, so that nothing
+// comes apart where edges are sharp or textures are cut.
+func (g *glbWriter) puff(pos [][3]float32, from []mesh.Corner, indices []uint32) {
+	sum := map[[3]float32]vec.V{}
+	for i := 0; i+2 < len(indices); i += 3 {
+		// Turned inside out already; by the angle at each corner (Thürmer and Wüthrich 1998).
+		a, b, c := vec.V(pos[indices[i]]), vec.V(pos[indices[i+2]]), vec.V(pos[indices[i+1]])
+		n := b.Sub(a).Cross(c.Sub(a)).Unit()
+		for k, p := range [3]vec.V{a, b, c} {
+			q, r := [3]vec.V{b, c, a}[k], [3]vec.V{c, a, b}[k]
+			angle := float32(math.Acos(float64(max(-1, min(1, q.Sub(p).Unit().Dot(r.Sub(p).Unit()))))))
+			sum[p] = sum[p].Add(n.Mul(angle))
+		}
+	}
+	for i := range pos {
+		n := sum[pos[i]].Unit()
+		pos[i] = vec.V(pos[i]).Add(n.Mul(g.placed.Shell.Width))
+	}
+}
+
+// material returns the number of the material of a part, or of its outline.
+func (g *glbWriter) material(part int, shell bool) int {
+	m := g.mesh.Parts[part]
+	if shell && g.outline >= 0 {
+		return g.outline
+	}
+	mat := &gltf.Material{Name: m.Name, PBRMetallicRoughness: &gltf.PBRMetallicRoughness{BaseColorFactor: &[4]float64{f64(m.Color[0]), f64(m.Color[1]), f64(m.Color[2]), 1}}}
+	bare := func() {
+		mat.Extensions = gltf.Extensions{unlit.ExtensionName: unlit.Unlit{}}
+		mat.PBRMetallicRoughness.MetallicFactor, mat.PBRMetallicRoughness.RoughnessFactor = gltf.Float(0), gltf.Float(0.9) // where there is no such thing
+		g.unlit = true
+	}
+	switch p := g.placed.Paint; {
+	case shell:
+		c := g.placed.Shell.Color
+		mat.Name, mat.PBRMetallicRoughness.BaseColorFactor = "outline", &[4]float64{f64(c[0]), f64(c[1]), f64(c[2]), 1}
+		bare()
+		g.outline = len(g.doc.Materials)
+	case p != nil && p[part] >= 0:
+		mat.PBRMetallicRoughness.BaseColorFactor, mat.PBRMetallicRoughness.BaseColorTexture = nil, &gltf.TextureInfo{Index: p[part]}
+		mat.DoubleSided = true
+		bare()
+	}
+	g.doc.Materials = append(g.doc.Materials, mat)
+	return len(g.doc.Materials) - 1
 }
 
 // moves writes what a part hangs on.
 func (g *glbWriter) moves(piece *motion.Piece, prim *gltf.Primitive, node *gltf.Node, at int, from []mesh.Corner) {
 	if piece.Skin >= 0 && piece.Joints != nil {
-		node.Skin = gltf.Index(piece.Skin)
+		node.Skin = gltf.Index(g.skins + piece.Skin)
 		g.doc.Scenes[0].Nodes = append(g.doc.Scenes[0].Nodes, at)
 		for set := range motion.MaxJoints / 4 {
 			joints, weights := make([][4]uint16, len(from)), make([][4]float32, len(from))
@@ -208,7 +345,7 @@ func (g *glbWriter) moves(piece *motion.Piece, prim *gltf.Primitive, node *gltf.
 			}
 		}
 	} else {
-		g.doc.Nodes[piece.Node].Children = append(g.doc.Nodes[piece.Node].Children, at)
+		g.doc.Nodes[g.first+piece.Node].Children = append(g.doc.Nodes[g.first+piece.Node].Children, at)
 	}
 	for _, t := range piece.Targets {
 		list := make([][3]float32, len(from))
@@ -254,7 +391,7 @@ func (g *glbWriter) clips() {
 			in := g.doc.Accessors[s.Input]
 			in.Min, in.Max = []float64{f64(ch.Times[0])}, []float64{f64(ch.Times[len(ch.Times)-1])}
 			path := [...]gltf.TRSProperty{motion.Place: gltf.TRSTranslation, motion.Turn: gltf.TRSRotation, motion.Scale: gltf.TRSScale, motion.Morph: gltf.TRSWeights}[ch.Path]
-			to := []int{ch.Node}
+			to := []int{g.first + ch.Node}
 			if ch.Path == motion.Morph {
 				to = g.nodes[ch.Node]
 			}

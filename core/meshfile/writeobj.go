@@ -12,8 +12,14 @@ import (
 // WriteOBJ writes m as Wavefront OBJ: its positions, texture coordinates and
 // normals, one group for each part, and what is painted on its positions, but for
 // opacity, as sRGB.
-func WriteOBJ(w io.Writer, m *mesh.Mesh) error {
+func WriteOBJ(w io.Writer, m *mesh.Mesh) error { return WriteOBJWith(w, m, "", nil) }
+
+// WriteOBJWith is WriteOBJ with a file of materials, and the material of each part, "" for none.
+func WriteOBJWith(w io.Writer, m *mesh.Mesh, library string, material []string) error {
 	out := bufio.NewWriter(w)
+	if library != "" {
+		fmt.Fprintf(out, "mtllib %s\n", library)
+	}
 	for i, p := range m.Positions {
 		fmt.Fprintf(out, "v %g %g %g", p[0], p[1], p[2])
 		if len(m.Paint) > 0 {
@@ -36,6 +42,9 @@ func WriteOBJ(w io.Writer, m *mesh.Mesh) error {
 		if p := m.FacePart[i]; p != part {
 			part = p
 			fmt.Fprintf(out, "g %s\n", m.Parts[p].Name)
+			if material != nil && material[p] != "" {
+				fmt.Fprintf(out, "usemtl %s\n", material[p])
+			}
 		}
 		out.WriteString("f")
 		for _, c := range m.Face(i) {

@@ -112,6 +112,10 @@ type Texels struct {
 	W, H int
 	Rows [2]int     // from the first up to, without it, the second, counted from the top; both 0 for all
 	At   [2]float64 // place within a texel, 0 to 1; ½, ½ is its middle
+	// Lay gives the texture coordinates of a triangle's corners; nil for those of the scene.
+	Lay func(t int32) [3][2]float32
+	// Only holds for each texel of these rows whether it is asked for; nil for all.
+	Only []bool
 	// Taken holds for each texel of these rows whether a triangle has it already; nil for none has. It is brought up to date.
 	Taken []bool
 	// Over counts the texels in which a triangle lies over another's that had them: well within it, not at its borders.
@@ -138,12 +142,16 @@ func (x *Texels) Points(sc *stage.Scene, view *stage.View, keep func(part int32)
 	}
 	w, h := float64(x.W), float64(x.H)
 	for t, tri := range sc.Tri {
-		if !keep(sc.TriPart[t]) || !sc.Parts[sc.TriPart[t]].UV {
+		if !keep(sc.TriPart[t]) || x.Lay == nil && !sc.Parts[sc.TriPart[t]].UV {
 			continue
 		}
+		uv := [3][2]float32{sc.UV[tri[0]], sc.UV[tri[1]], sc.UV[tri[2]]}
+		if x.Lay != nil {
+			uv = x.Lay(int32(t))
+		}
 		var ax, ay [3]float64 // of the corners, in texels
-		for k, v := range tri {
-			ax[k], ay[k] = float64(sc.UV[v][0])*w, (1-float64(sc.UV[v][1]))*h
+		for k, p := range uv {
+			ax[k], ay[k] = float64(p[0])*w, (1-float64(p[1]))*h
 		}
 		// The picture that the triangle's middle lies in.
 		ox, oy := math.Floor((ax[0]+ax[1]+ax[2])/3/w)*w, math.Floor((ay[0]+ay[1]+ay[2])/3/h)*h
@@ -178,6 +186,9 @@ func (x *Texels) Points(sc *stage.Scene, view *stage.View, keep func(part int32)
 					continue
 				}
 				at := row*x.W + ((i%x.W)+x.W)%x.W
+				if x.Only != nil && !x.Only[at] {
+					continue
+				}
 				if x.Taken[at] {
 					if min(u, v, 1-u-v) > 1e-3 {
 						x.Over++

@@ -1,0 +1,119 @@
+package delivery
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+
+	"mobanta/core/bake"
+	"mobanta/core/painted"
+	"mobanta/core/project"
+)
+
+// checkBaked checks an order of textures, or of painted models.
+func (o *Order) checkBaked(p *project.Project) error {
+	q := o.of(p)
+	if o.As == Texture {
+		if o.Bake == nil {
+			o.Bake = &bake.Order{}
+		}
+		return o.Bake.Check(q, o.W, o.H)
+	}
+	if o.Painted == nil {
+		o.Painted = &painted.Order{}
+	}
+	return o.Painted.Check(q, o.W, o.H)
+}
+
+// several tells whether an order of textures may come to more than one.
+func (o *Order) several() bool {
+	return o.Bake != nil && (o.Bake.Apart || len(o.Bake.Outputs) > 1)
+}
+
+// moment returns the project as it is ordered, at its moment.
+func (d *Drawer) moment(o *Order) *project.Project {
+	p := *d.of(o)
+	if o.At != nil {
+		p.Stage.Time.At = *o.At
+	}
+	return &p
+}
+
+// textures bakes pictures: as a PNG, or several in a ZIP.
+func (d *Drawer) textures(ctx context.Context, o *Order, w io.Writer) error {
+	plan, err := bake.NewPlan(d.moment(o), d.files, *o.Bake, d.baked)
+	if err != nil {
+		return err
+	}
+	d.baked = plan.Scene()
+	draw := func(k int, w io.Writer) error {
+		t, err := plan.Draw(ctx, k, o.W, o.H, o.Samples, d.easel.Workers(), nil)
+		if err != nil {
+			return err
+		}
+		return t.WritePNG(w, o.Bake.Bits)
+	}
+	if !o.several() {
+		return draw(0, w)
+	}
+	z := zip.NewWriter(w)
+	for k := range plan.Pictures {
+		f, err := z.CreateHeader(&zip.FileHeader{Name: plan.Pictures[k].Name + ".png", Method: zip.Store})
+		if err == nil {
+			err = draw(k, f)
+		}
+		if err != nil {
+			return fmt.Errorf("delivery: %w", err)
+		}
+	}
+	return z.Close()
+}
+
+// paintedModel bakes the pictures of models and writes these with them.
+func (d *Drawer) paintedModel(ctx context.Context, o *Order, w io.Writer) error {
+	plan, err := painted.NewPlan(ctx, d.moment(o), d.files, *o.Painted, d.baked)
+	if err != nil {
+		return err
+	}
+	d.baked = plan.Scene()
+	var pictures [][]byte
+	for k := range plan.Pictures() {
+		t, err := plan.Draw(ctx, k, o.W, o.H, o.Samples, d.easel.Workers(), nil)
+		if err != nil {
+			return err
+		}
+		var buf bytes.Buffer
+		if err := t.WritePNG(&buf, 8); err != nil {
+			return err
+		}
+		pictures = append(pictures, buf.Bytes())
+	}
+	if o.As == PaintedOBJ {
+		return plan.WriteOBJ(w, pictures)
+	}
+	return plan.WriteGLB(w, pictures)
+}
+
+// Minds returns what to mind of an order that has been checked that only the models tell, besides Remarks: that it cannot be
+// filled as an error.
+func (d *Drawer) Minds(ctx context.Context, o *Order) ([]string, error) {
+	switch o.kind() {
+	case Baked:
+		plan, err := bake.NewPlan(d.moment(o), d.files, *o.Bake, d.baked)
+		if err != nil {
+			return nil, err
+		}
+		d.baked = plan.Scene()
+		return plan.Remarks, nil
+	case PaintedModel:
+		plan, err := painted.NewPlan(ctx, d.moment(o), d.files, *o.Painted, d.baked)
+		if err != nil {
+			return nil, err
+		}
+		d.baked = plan.Scene()
+		return plan.Remarks, nil
+	}
+	return nil, nil
+}
