@@ -331,12 +331,16 @@ func (g *glbWriter) moves(piece *motion.Piece, prim *gltf.Primitive, node *gltf.
 	if piece.Skin >= 0 && piece.Joints != nil {
 		node.Skin = gltf.Index(g.skins + piece.Skin)
 		g.doc.Scenes[0].Nodes = append(g.doc.Scenes[0].Nodes, at)
+		all := make([]hanging, len(from))
+		for i, c := range from {
+			k := int(c.Pos) - piece.First
+			all[i] = hangingOf(piece.Joints[k], piece.Weights[k])
+		}
 		for set := range motion.MaxJoints / 4 {
 			joints, weights := make([][4]uint16, len(from)), make([][4]float32, len(from))
 			some := set == 0
-			for i, c := range from {
-				k := int(c.Pos) - piece.First
-				joints[i], weights[i] = [4]uint16(piece.Joints[k][4*set:]), [4]float32(piece.Weights[k][4*set:])
+			for i := range from {
+				joints[i], weights[i] = [4]uint16(all[i].joints[4*set:]), [4]float32(all[i].weights[4*set:])
 				some = some || weights[i] != [4]float32{}
 			}
 			if some {
@@ -362,6 +366,50 @@ func (g *glbWriter) moves(piece *motion.Piece, prim *gltf.Primitive, node *gltf.
 		}
 		g.nodes[piece.Node] = append(g.nodes[piece.Node], at)
 	}
+}
+
+// hanging is the joints that a position hangs on.
+type hanging struct {
+	joints  [motion.MaxJoints]uint16
+	weights [motion.MaxJoints]float32
+}
+
+// hangingOf returns joints and weights as glTF wants them: no joint twice, the heaviest first, those without weight 0, and
+// weights that add up to 1.
+func hangingOf(joints [motion.MaxJoints]uint16, weights [motion.MaxJoints]float32) (h hanging) {
+	n := 0
+	sum := 0.0
+	for k, w := range weights {
+		if !(w > 0) {
+			continue
+		}
+		sum += float64(w)
+		at := slices.Index(h.joints[:n], joints[k])
+		if at < 0 {
+			at = n
+			h.joints[at] = joints[k]
+			n++
+		}
+		h.weights[at] += w
+	}
+	if !(sum > 0) {
+		h.weights[0] = 1
+		h.joints[0] = joints[0]
+		return h
+	}
+	for i := 1; i < n; i++ {
+		for k := i; k > 0 && h.weights[k] > h.weights[k-1]; k-- {
+			h.weights[k], h.weights[k-1] = h.weights[k-1], h.weights[k]
+			h.joints[k], h.joints[k-1] = h.joints[k-1], h.joints[k]
+		}
+	}
+	rest := float32(1)
+	for k := n - 1; k > 0; k-- { // the heaviest takes what rounding leaves
+		h.weights[k] = float32(float64(h.weights[k]) / sum)
+		rest -= h.weights[k]
+	}
+	h.weights[0] = rest
+	return h
 }
 
 // clips writes the animations.
