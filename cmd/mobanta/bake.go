@@ -21,17 +21,18 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/painted"
 	"mobanta/core/project"
+	"mobanta/core/shader"
 	"mobanta/core/stage"
 )
 
 // handFlags are of what is handed over to other programs.
 type handFlags struct {
 	renderFlags
-	of, parts, outputs   []string
-	eye, unwrap, ink, to string
-	margin               int
-	apart, data          bool
-	outline              float64
+	of, parts, outputs          []string
+	eye, unwrap, ink, to, which string
+	margin                      int
+	apart, data                 bool
+	outline                     float64
 }
 
 func (f *handFlags) add(c *cobra.Command) {
@@ -80,17 +81,20 @@ picture is a .png; several outputs, or a picture for each part, are PNGs in a .z
 }
 
 // targets are what export writes.
-var targets = map[string]delivery.Format{"glb": delivery.PaintedGLB, "obj": delivery.PaintedOBJ}
+var targets = map[string]delivery.Format{"glb": delivery.PaintedGLB, "obj": delivery.PaintedOBJ, "html": delivery.HTML, "glsl": delivery.GLSL, "mtlx": delivery.MaterialX}
 
 func handOverCommand() *cobra.Command {
 	var f handFlags
 	c := &cobra.Command{
 		Use:   "export --to FORM (--bundle FILE | --model FILE) --out FILE",
 		Short: "Hand a look over to other programs",
-		Long: `Writes models that are already painted, as GLB or as OBJ with its materials and pictures in a ZIP. Parts without texture coordinates are unwrapped.
+		Long: `Writes models that are already painted, as glb, or as obj with its materials and pictures in a ZIP: parts without texture coordinates are unwrapped. Or
+their looks as code: html is one page that turns them, in WebGL 2; glsl the two shaders of one look, in a ZIP; mtlx one look as a MaterialX document.
 What does not travel is told on standard error.`,
-		Example: `  mobanta export --to glb --bundle keep.zip --of Keeper --eye out --outline 6 --out keeper.glb`,
-		Args:    cobra.NoArgs,
+		Example: `  mobanta export --to glb --bundle keep.zip --of Keeper --eye out --outline 6 --out keeper.glb
+  mobanta export --to html --bundle saltlight.zip --outline 5 --out kettle.html
+  mobanta export --to mtlx --bundle saltlight.zip --which "Enamel" --out enamel.mtlx`,
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return f.hand(cmd.Context(), cmd.OutOrStdout(), cmd.ErrOrStderr(), f.exported)
 		},
@@ -98,6 +102,7 @@ What does not travel is told on standard error.`,
 	f.add(c)
 	c.Flags().StringVar(&f.to, "to", "", "what to write: "+strings.Join(targetNames(), ", "))
 	c.Flags().StringArrayVar(&f.of, "of", nil, "a model, by its name; several times for several; all that wear a look if left out")
+	c.Flags().StringVar(&f.which, "which", "", "with glsl and mtlx: the look, by its name; the first that is worn if left out")
 	c.Flags().Float64Var(&f.outline, "outline", 0, "width of an outline about painted models, in thousandths of the model")
 	c.Flags().StringVar(&f.ink, "ink", "", "its colour, as #RRGGBB")
 	if err := c.MarkFlagRequired("to"); err != nil {
@@ -274,6 +279,17 @@ func (f *handFlags) exported(p *project.Project, o *delivery.Order) error {
 		return err
 	}
 	o.As = as
+	if form, _ := as.Form(); form.Kind == delivery.Coded {
+		o.Code = &shader.Order{Models: ids, Outline: f.outline}
+		if f.which != "" {
+			l := p.FindLook(f.which)
+			if l == nil {
+				return asked("--which: there is no look %q", f.which)
+			}
+			o.Code.Look = l.ID
+		}
+		return nil
+	}
 	o.Painted = &painted.Order{Models: ids, Outline: f.outline, Eye: bake.Eye(f.eye), Margin: &f.margin}
 	if f.ink != "" {
 		c, err := color.ParseHex(f.ink)

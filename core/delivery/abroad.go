@@ -8,8 +8,10 @@ import (
 	"io"
 
 	"mobanta/core/bake"
+	"mobanta/core/frame"
 	"mobanta/core/painted"
 	"mobanta/core/project"
+	"mobanta/core/shader"
 )
 
 // checkBaked checks an order of textures, or of painted models.
@@ -96,6 +98,30 @@ func (d *Drawer) paintedModel(ctx context.Context, o *Order, w io.Writer) error 
 	return plan.WriteGLB(w, pictures)
 }
 
+// coded writes looks as code, and tells what of them does not travel.
+func (d *Drawer) coded(ctx context.Context, o *Order, w io.Writer) ([]string, error) {
+	p := d.moment(o)
+	if o.As == HTML {
+		page, err := shader.NewPage(ctx, p, d.files, *o.Code, d.easel.Workers())
+		if err != nil {
+			return nil, err
+		}
+		return page.Remarks, page.Write(w)
+	}
+	job, err := frame.Job(p, d.files, d.baked)
+	if err != nil {
+		return nil, err
+	}
+	d.baked = job.Scene
+	p = p.Moment()
+	look := o.Code.LookOf(p)
+	prog, err := shader.Of(p, job, look)
+	if err != nil {
+		return nil, err
+	}
+	return prog.Remarks, prog.WriteZIP(w, d.files)
+}
+
 // Minds returns what to mind of an order that has been checked that only the models tell, besides Remarks: that it cannot be
 // filled as an error.
 func (d *Drawer) Minds(ctx context.Context, o *Order) ([]string, error) {
@@ -114,6 +140,8 @@ func (d *Drawer) Minds(ctx context.Context, o *Order) ([]string, error) {
 		}
 		d.baked = plan.Scene()
 		return plan.Remarks, nil
+	case Coded:
+		return d.coded(ctx, o, io.Discard)
 	}
 	return nil, nil
 }

@@ -102,6 +102,9 @@ func (d *Drawer) whole(ctx context.Context, o *Order, w *bytes.Buffer) error {
 		return d.textures(ctx, o, w)
 	case PaintedGLB, PaintedOBJ:
 		return d.paintedModel(ctx, o, w)
+	case HTML, GLSL, MaterialX:
+		_, err := d.coded(ctx, o, w)
+		return err
 	case Format(frame.SVG), Format(frame.SVGFills): // one position knows all that vectors need
 		f.Lines, f.Samples = true, 1
 	}

@@ -308,6 +308,9 @@ func (o *Order) Name(project string) string {
 	if o.several() {
 		f.Ending = " textures.zip"
 	}
+	if o.kind() == Coded {
+		return project + f.Ending
+	}
 	return fmt.Sprintf("%s %dx%d%s", project, o.W, o.H, f.Ending)
 }
 

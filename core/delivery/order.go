@@ -15,6 +15,7 @@ import (
 	"mobanta/core/press"
 	"mobanta/core/project"
 	"mobanta/core/proof"
+	"mobanta/core/shader"
 	"mobanta/core/stage"
 )
 
@@ -35,6 +36,7 @@ type Order struct {
 
 	Bake    *bake.Order    `json:"bake,omitempty"`    // of textures
 	Painted *painted.Order `json:"painted,omitempty"` // of painted models
+	Code    *shader.Order  `json:"code,omitempty"`    // of looks as code
 }
 
 // DefaultSamples is how many positions a pixel has unless an order says otherwise.
@@ -70,6 +72,9 @@ const (
 	Texture    Format = "texture"
 	PaintedGLB Format = "glb"
 	PaintedOBJ Format = "obj"
+	HTML       Format = "html"
+	GLSL       Format = "glsl"
+	MaterialX  Format = "mtlx"
 )
 
 // Kind is what kind of thing a format is.
@@ -86,6 +91,7 @@ const (
 
 	Baked        Kind = "texture"
 	PaintedModel Kind = "painted model"
+	Coded        Kind = "look as code"
 )
 
 // Form is all that is known of a format.
@@ -118,6 +124,9 @@ var Forms = []Form{
 	{Texture, Baked, "PNG over the model's UVs", " texture.png", "image/png", "what the look comes to over the texture coordinates; several outputs or parts in a ZIP"},
 	{PaintedGLB, PaintedModel, "GLB, painted", " painted.glb", "model/gltf-binary", "the model with what its looks come to as pictures without light, where it stands, as it moves"},
 	{PaintedOBJ, PaintedModel, "OBJ, painted", " painted obj.zip", "application/zip", "as it stands now, with its materials and pictures"},
+	{HTML, Coded, "HTML, one page that turns it", ".html", "text/html", "the models with their looks as shaders, in one file that needs no network and shows them in any browser"},
+	{GLSL, Coded, "GLSL ES 3.00", " glsl.zip", "application/zip", "one look as a vertex and a fragment shader, with the artist's names, its dials, swatches and lights as uniforms"},
+	{MaterialX, Coded, "MaterialX 1.39", ".mtlx", "application/xml", "one look as a graph of standard nodes"},
 	{SheetPNG, Proof, "sheet, PNG", " sheet.png", "image/png", "all pictures of the sheet with their names"},
 	{SheetPDF, Proof, "sheet, PDF", " sheet.pdf", "application/pdf", "all pictures of the sheet with their names, on one page"},
 	{SheetOnly, Proof, "cells", "", "", ""},
@@ -183,6 +192,11 @@ func (o *Order) Check(p *project.Project) error {
 		}
 	case Baked, PaintedModel:
 		return o.checkBaked(p)
+	case Coded:
+		if o.Code == nil {
+			o.Code = &shader.Order{}
+		}
+		return o.Code.Check(o.of(p))
 	case Moving:
 		if pixels > maxFrame {
 			return tooLarge(maxFrame)

@@ -21,6 +21,10 @@ var blend = &Kind{
 	},
 	Concerns: Concerns{Lays: "mode"},
 	Prepare:  func(get func(string) any) any { return color.FindMode(get("mode").(string)) },
+	GLSL: func(g *GLSL) {
+		b := g.Let("vec3", "%s", g.In("base"))
+		g.Out("colour", "mix(%s, %s, clamp(%s, 0.0, 1.0))", b, g.mode(g.Data.(*color.Mode), b, g.In("over")), g.In("amount"))
+	},
 	Run: func(c *Call) {
 		m := c.Data.(*color.Mode)
 		amount := c.In[2][0]

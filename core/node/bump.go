@@ -32,6 +32,18 @@ var bump = &Kind{
 		return a.Choice("way") + ", " + a.Input("depth")
 	},
 	Strip: OnLength,
+	GLSL: func(g *GLSL) {
+		g.Use("across")
+		n, h := g.Let("vec3", "%s", g.normalIn()), g.Let("float", "%s", g.In("height"))
+		a, b := g.Let("vec3", "vec3(0.0)"), g.Let("vec3", "vec3(0.0)")
+		g.Do("across(%s, %s, %s);", g.Of("normal"), a, b)
+		sign := ""
+		if g.Data.(bool) {
+			sign = "-"
+		}
+		slope := g.Let("vec3", "(%s * (%s - %s) + %s * (%s - %s)) * (%s%s * modelSize / (%s / 2.0))", a, g.Other("height", sample.AlongU), h, b, g.Other("height", sample.AlongV), h, sign, g.In("depth"), g.Of("wide"))
+		g.Out("normal", "unit(%s - %s)", n, slope)
+	},
 	Run: func(c *Call) {
 		h, depth, out, p := c.In[0][0], c.In[1][0], c.Out[0], c.Points
 		nx, ny, nz := c.normal(2)

@@ -27,6 +27,7 @@ var castShadow = &Kind{
 	},
 	Brief:    func(a *About) string { return a.Lights("lights") },
 	Concerns: Concerns{Open: true},
+	Stays:    "It sends rays.",
 	Run: func(c *Call) {
 		d := c.Data.(castData)
 		out := c.Out[0][0]

@@ -40,6 +40,34 @@ var cells = &Kind{
 	Ways:  []Way{Masked, Raised, Varied},
 	Brief: func(a *About) string { return a.Choice("measure") + ", size " + a.Input("size") },
 	Strip: OnLength,
+	GLSL: func(g *GLSL) {
+		g.Use("cells", "seen")
+		d := g.Data.(cellsData)
+		at, foot := g.placeIn()
+		size := g.Let("float", "max(1e-4, %s)", g.In("size"))
+		q, wide := g.Let("vec3", "%s / %s", at, size), g.Let("float", "max(%[1]s.x, max(%[1]s.y, %[1]s.z)) / %[2]s", foot, size)
+		seed, jitter := g.Let("ivec3", "seedOf(%s)", g.In("seed")), g.Let("float", "clamp(%s, 0.0, 1.0)", g.In("jitter"))
+		one, two, border := texture.Mean(1, d.measure)
+		mean := map[string]float32{"border": border, "gap": two - one, "second": two}[d.edge]
+		var near string
+		first, edge, amount, all := g.Let("float", "0.0"), g.Let("float", "0.0"), g.Let("float", "1.0"), g.Let("float", "0.0")
+		for o := range max(1, d.octaves) {
+			p := 1 << o
+			n := g.Let("Near", "cellsAt(%s * %d.0, %s + %d * NEXT, %s, %d)", q, p, seed, o, jitter, d.measure)
+			s := g.Let("float", "seen(%s * %d.0)", wide, p)
+			e := map[string]string{"border": n + ".border", "gap": n + ".second - " + n + ".first", "second": n + ".second"}[d.edge]
+			g.Do("%s += %s * mix(%s, %s.first, %s); %s += %s * mix(%s, %s, %s); %s += %s; %s *= clamp(%s, 0.0, 1.0);", first, amount, Float(float64(one)), n, s, edge, amount, Float(float64(mean)), e, s, all, amount, amount, g.In("gain"))
+			if near == "" {
+				near = n
+			}
+		}
+		s := g.Let("float", "seen(%s)", wide)
+		g.Out("nearest", "%s / %s", first, all)
+		g.Out("edge", "%s / %s", edge, all)
+		g.Out("id", "mix(0.5, toneOf(%s.id, 0u), %s)", near, s)
+		g.Out("colour", "mix(vec3(0.5), vec3(toneOf(%[1]s.id, 1u), toneOf(%[1]s.id, 2u), toneOf(%[1]s.id, 3u)), %[2]s)", near, s)
+		g.Out("centre", "%s + %s.centre * %s * %s", at, near, size, s)
+	},
 	Run: func(c *Call) {
 		d := c.Data.(cellsData)
 		size, jitter, gain, seeds := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0]

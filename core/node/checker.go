@@ -20,6 +20,18 @@ var checker = &Kind{
 	NeedsFor:  laidNeeds,
 	Elsewhere: laidElsewhere,
 	Strip:     OnLength,
+	GLSL: func(g *GLSL) {
+		g.Use("profile")
+		at, foot := g.placeIn()
+		s := g.Let("vec3", "%s", g.In("sizes"))
+		sign := g.Let("float", "1.0")
+		for _, k := range "xyz" {
+			g.Do("if (%[1]s.%[2]c > 0.0) %[3]s *= 2.0 * waveMean(%[4]s.%[2]c / max(1e-4, %[1]s.%[2]c) / 2.0, %[5]s.%[2]c / max(1e-4, %[1]s.%[2]c) / 2.0, 3, 0.5) - 1.0;", s, k, sign, at, foot)
+		}
+		t := g.Let("float", "0.5 - 0.5 * %s", sign)
+		g.Out("colour", "mix(%s, %s, %s)", g.In("first"), g.In("second"), t)
+		g.Out("tone", "%s", t)
+	},
 	Run: func(c *Call) {
 		sizes, first, second := c.In[1], c.In[2], c.In[3]
 		for i := range c.N {

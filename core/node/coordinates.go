@@ -31,6 +31,24 @@ var coordinates = &Kind{
 	},
 	Eyed:    func(data any) bool { return data == "eye" || data == "page" || data == "reflection" },
 	Prepare: func(get func(string) any) any { return get("space") },
+	GLSL: func(g *GLSL) {
+		switch g.Choice("space") {
+		case "uv":
+			g.Out("vector", "vec3(%s, 0.0)", g.Of("uv"))
+		case "page":
+			g.Out("vector", "vec3(%s, 0.0)", g.Of("page"))
+		case "reflection":
+			g.Out("vector", "reflect(-%s, %s)", g.Of("eye"), g.Of("normal"))
+		case "world":
+			g.Out("vector", "%s / stageSize", g.Of("pos"))
+		case "eye":
+			g.Out("vector", "vec3(dot(%[1]s - eyePlace, eyeRight), dot(%[1]s - eyePlace, eyeUp), -dot(%[1]s - eyePlace, eyeBack)) / stageSize", g.Of("pos"))
+		case "box":
+			g.Out("vector", "%s", g.Of("box"))
+		default:
+			g.Out("vector", "%s", g.Of("rest"))
+		}
+	},
 	Run: func(c *Call) {
 		out := c.Out[0]
 		put := func(i int, v vec.V) { out[0][i], out[1][i], out[2][i] = v[0], v[1], v[2] }

@@ -43,6 +43,7 @@ var curvature = &Kind{
 	Ways:  []Way{Multiplied, Masked},
 	Sinks: "concave",
 	Brief: func(a *About) string { return "over " + a.Number("radius") },
+	Stays: "It looks about on the mesh.",
 	Run: func(c *Call) {
 		of, strength := c.Found.([]*form.Curvature), c.In[0][0]
 		px, py, pz := c.planes(&c.Points.Pos)

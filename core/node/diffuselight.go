@@ -1,6 +1,7 @@
 package node
 
 import (
+	"fmt"
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/vec"
@@ -43,6 +44,17 @@ var diffuseLight = &Kind{
 		return words
 	},
 	Concerns: Concerns{Shades: true, Bounce: "bounce"},
+	GLSL: func(g *GLSL) {
+		d := g.Data.(lightData)
+		n, w := g.Let("vec3", "%s", g.normalIn()), g.Number("wrap")
+		g.lamps(&d, n, func(lamp string, k int) string {
+			t := g.Let("float", "dot(%s, %s.to)", n, lamp)
+			if d.amount == 0 {
+				g.Do("%[1]s = lambert(%[1]s, %[2]s.cap);", t, lamp)
+			}
+			return fmt.Sprintf("(%s + %s) / (1.0 + %s)", t, w, w)
+		}, func(k int) string { return fmt.Sprintf("skyAt(lamps[%d], 0.5 + %s.y / 3.0)", k, n) })
+	},
 	Run: func(c *Call) {
 		d := c.Data.(lightData)
 		nx, ny, nz := c.normal(0)

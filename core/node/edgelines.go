@@ -45,6 +45,7 @@ var edgeLines = &Kind{
 	},
 	Lines: func(data any) line.Rule { return data.(line.Edges) },
 	Brief: func(a *About) string { return "width " + a.Input("width") },
+	Stays: "Lines are found on the picture.",
 	Run:   runInk,
 }
 

@@ -1,6 +1,7 @@
 package node
 
 import (
+	"fmt"
 	"math"
 
 	"mobanta/core/network"
@@ -30,6 +31,14 @@ var facing = &Kind{
 			return get("ior").(float64)
 		}
 		return 0.0
+	},
+	GLSL: func(g *GLSL) {
+		f := g.Let("float", "min(1.0, abs(dot(%s, %s)))", g.normalIn(), g.Of("eye"))
+		if g.Choice("measure") == "fresnel" {
+			g.Use("fresnel")
+			f = fmt.Sprintf("fresnel(%s, %s)", f, g.Number("ior"))
+		}
+		g.Out("tone", "%s", f)
 	},
 	Run: func(c *Call) {
 		ior := c.Data.(float64)

@@ -3,6 +3,7 @@ package node
 import (
 	"errors"
 	"fmt"
+	"strings"
 	"sync"
 
 	"mobanta/core/formula"
@@ -52,6 +53,28 @@ var formulaKind = &Kind{
 		bounded(c.Data.(*formula.Program), lo, hi, outLo[0], outHi[0])
 	},
 	Brief: func(a *About) string { return a.Setting("text").(string) },
+	GLSL: func(g *GLSL) {
+		p := g.Data.(*formula.Program)
+		if p == nil {
+			g.Out("value", "0.0")
+			return
+		}
+		g.Leave("that a division by 0 and a root of a negative are 0")
+		var args, with []string
+		for _, a := range g.get("inputs").([]network.Argument) {
+			kind := "float"
+			if a.Type != network.Tone {
+				kind = "vec3"
+			}
+			args, with = append(args, kind+" "+a.Key), append(with, g.In(a.Key))
+		}
+		g.Function(map[int]string{1: "float", 2: "vec2", 3: "vec3"}[p.Type.N], strings.Join(args, ", "), g.get("text").(string))
+		call := fmt.Sprintf("%sformula(%s)", g.Name, strings.Join(with, ", "))
+		if p.Type.N == 2 {
+			call = "vec3(" + call + ", 0.0)"
+		}
+		g.Out("value", "%s", call)
+	},
 	Run: func(c *Call) {
 		p := c.Data.(*formula.Program)
 		if p == nil { // refused before it comes here

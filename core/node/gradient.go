@@ -31,6 +31,27 @@ var gradient = &Kind{
 	Ways:    []Way{Masked, Multiplied, Varied},
 	Prepare: func(get func(string) any) any { return get("form") },
 	Strip:   OnLength,
+	GLSL: func(g *GLSL) {
+		g.Use("across")
+		from := g.Let("vec3", "%s", g.In("from"))
+		way, p := g.Let("vec3", "%s - %s", g.In("to"), from), g.Let("vec3", "%s - %s", g.Or("place", g.Of("box")), from)
+		long := g.Let("float", "length(%s)", way)
+		axis := g.Let("vec3", "unit(%s)", way)
+		h := g.Let("float", "dot(%s, %s)", p, axis)
+		t := g.Let("float", "%s / max(1e-9, %s)", h, long)
+		switch g.Data {
+		case "back":
+			g.Do("%[1]s = 1.0 - abs(2.0 * %[1]s - 1.0);", t)
+		case "point":
+			g.Do("%s = length(%s) / max(1e-9, %s);", t, p, long)
+		case "axis":
+			g.Do("%s = length(%s - %s * %s) / max(1e-4, %s);", t, p, axis, h, g.In("reach"))
+		case "round":
+			a, b := g.Let("vec3", "vec3(0.0)"), g.Let("vec3", "vec3(0.0)")
+			g.Do("across(%s, %s, %s); %s = atan(dot(%s, %s), dot(%s, %s)) / 6.283185307 + 0.5;", axis, a, b, t, p, b, p, a)
+		}
+		g.Out("tone", "%s > 1e-9 ? clamp(%s, 0.0, 1.0) : 0.0", long, t)
+	},
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		from, to, reach := c.In[1], c.In[2], c.In[3][0]

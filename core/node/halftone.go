@@ -42,6 +42,7 @@ var halftone = &Kind{
 	},
 	Strip:    OnPage,
 	Concerns: Concerns{Printed: "density"},
+	Stays:    "Its ink is calibrated by tables that a shader has no room for.",
 	Run: func(c *Call) {
 		soft, offset := c.In[printOwn+2][0], c.In[printOwn+3]
 		inks := inksOf{screen: c.screenOf(c.Data.(printData).pattern.(halftoneData))}

@@ -97,6 +97,7 @@ var hatching = &Kind{
 	},
 	Strip:    OnPage,
 	Concerns: Concerns{Printed: "density"},
+	Stays:    "Its ink is calibrated by tables that a shader has no room for.",
 	Run: func(c *Call) {
 		var own [8]Plane
 		for k := range own {

@@ -1,6 +1,7 @@
 package node
 
 import (
+	"fmt"
 	"math"
 
 	"mobanta/core/light"
@@ -35,6 +36,27 @@ var highlight = &Kind{
 	},
 	Brief:    func(a *About) string { return "rough " + a.Number("roughness") },
 	Concerns: Concerns{Roughness: "roughness"},
+	GLSL: func(g *GLSL) {
+		d := g.Data.(highlightData)
+		if d.energy {
+			g.Leave("energy that is kept: the peak is")
+		}
+		n, r := g.Let("vec3", "%s", g.normalIn()), g.Let("float", "max(1e-4, %[1]s * %[1]s)", g.Number("roughness"))
+		eye := g.Of("eye")
+		g.lamps(&d.lightData, n, func(lamp string, k int) string {
+			l := g.Let("vec3", "bent(%[1]s.to, reflect(-%[2]s, %[3]s), %[1]s.cap)", lamp, eye, n)
+			h := g.Let("float", "dot(unit(%s + %s), %s)", l, eye, n)
+			v := fmt.Sprintf("pow(max(1e-6, min(1.0, %[1]s)), max(0.0, 2.0 / (%[2]s * %[2]s) - 2.0))", h, r)
+			if d.ggx {
+				q := g.Let("float", "%[1]s * %[1]s * (%[2]s * %[2]s - 1.0) + 1.0", h, r)
+				v = fmt.Sprintf("pow(%[2]s * %[2]s / %[1]s, 2.0)", q, r)
+			}
+			return fmt.Sprintf("(dot(%s, %s) <= 0.0 || %s <= 0.0 ? 0.0 : %s)", n, l, h, v)
+		}, func(k int) string {
+			m := fmt.Sprintf("reflect(-%s, %s).y", eye, n)
+			return fmt.Sprintf("mix(skyAt(lamps[%d], 0.5 + %s / 2.0), skyAt(lamps[%d], 0.5 + %s / 3.0), %s)", k, m, k, m, g.Number("roughness"))
+		})
+	},
 	Run: func(c *Call) {
 		d := c.Data.(highlightData)
 		nx, ny, nz := c.normal(0)

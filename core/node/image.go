@@ -1,6 +1,7 @@
 package node
 
 import (
+	"fmt"
 	"mobanta/core/network"
 	"mobanta/core/pixmap"
 	"mobanta/core/sample"
@@ -39,6 +40,16 @@ var imageKind = &Kind{
 	},
 	Concerns: Concerns{UV: "place"},
 	Strip:    OnLength,
+	GLSL: func(g *GLSL) {
+		d := g.Data.(imageData)
+		uv := g.Of("uv")
+		if s := g.In("place"); s != "" {
+			uv = fmt.Sprintf("(%s).xy", s)
+		}
+		c := g.Let("vec4", "texture(%s, %s)", g.picture(d.picture, string(d.reading.Wrap), d.reading.Nearest, d.reading.Data), uv)
+		g.Out("colour", "%s.rgb", c)
+		g.Out("alpha", "%s.a", c)
+	},
 	Run: func(c *Call) {
 		d := c.Data.(imageData)
 		var u, v Plane

@@ -45,6 +45,15 @@ var layers = &Kind{
 		d.In["base"] = network.Input{Wires: []network.Ref{{Node: "bands", Port: "colour"}}}
 		d.In["a-mask"] = network.Input{Wires: []network.Ref{{Node: "light", Port: "tone"}}}
 	},
+	GLSL: func(g *GLSL) {
+		c := g.Let("vec3", "%s", g.In("base"))
+		for _, l := range g.Data.([]network.Layer) {
+			if !l.Off {
+				g.Do("%s = mix(%s, %s, clamp(%s, 0.0, 1.0) * clamp(%s, 0.0, 1.0));", c, c, g.mode(color.FindMode(l.Mode), c, g.In(l.Key)), g.In(l.Key+"-mask"), g.In(l.Key+"-amount"))
+			}
+		}
+		g.Out("colour", "%s", c)
+	},
 	Run: func(c *Call) {
 		out := c.Out[0]
 		for k := range out {
@@ -122,6 +131,12 @@ var switchKind = &Kind{
 	Forward:  func(data any) int { return data.(int) },
 	Concerns: Concerns{Chooses: "live"},
 	Brief:    func(a *About) string { return a.Choice("live") },
+	GLSL: func(g *GLSL) {
+		list := g.get("choices").([]network.Option)
+		if live := g.Data.(int); live < len(list) && g.In(list[live].Key) != "" {
+			g.Out("value", "%s", g.In(list[live].Key))
+		}
+	},
 	Run: func(c *Call) { // where the live choice has to be converted first
 		live := c.Data.(int)
 		for k, p := range c.Out[0] {

@@ -25,6 +25,30 @@ var lightSource = &Kind{
 		return Reading{Picked: get("lights").([]string), Shadows: get("shadows").(bool), Direct: true}
 	},
 	Brief: func(a *About) string { return a.Lights("lights") },
+	GLSL: func(g *GLSL) {
+		if len(g.Lamps) == 0 {
+			for key, zero := range map[string]string{"direction": "vec3(0.0)", "colour": "vec3(0.0)", "fade": "0.0", "shadow": "0.0"} {
+				g.Out(key, "%s", zero)
+			}
+			return
+		}
+		g.Use("lamp")
+		k := g.Lamps[0]
+		if g.Data.(Reading).Shadows {
+			g.Leave("cast shadows")
+		}
+		f := g.Let("Fall", "fall(lamps[%d], %s, %s)", k, g.Of("pos"), g.Of("eye"))
+		if g.Scene.Lights[k].Kind == light.Sky {
+			g.Do("%s = Fall(vec3(0.0, 1.0, 0.0), lamps[%d].strength, 1.0);", f, k)
+		}
+		if g.Scene.Lights[k].Parts != nil {
+			g.Do("if ((lampParts[%d] >> part & 1) == 0) %s.strength = 0.0;", k, f)
+		}
+		g.Out("direction", "%s.to", f)
+		g.Out("colour", "lamps[%d].colour", k)
+		g.Out("fade", "%s.strength", f)
+		g.Out("shadow", "1.0")
+	},
 	Run: func(c *Call) {
 		r := c.Data.(Reading)
 		for _, out := range c.Out {

@@ -46,6 +46,33 @@ var lightStamp = &Kind{
 		return d
 	},
 	Brief: func(a *About) string { return a.Choice("shape") + ", size " + a.Input("size") },
+	GLSL: func(g *GLSL) {
+		g.Use("lamp", "softstep", "stamp")
+		d := g.Data.(*stampData)
+		n, e, size := g.Let("vec3", "%s", g.normalIn()), g.Of("eye"), g.Let("float", "%s", g.In("size"))
+		soft := g.Let("float", "max(0.0, %s) / 2.0", g.In("softness"))
+		col, tone := g.Let("vec3", "vec3(0.0)"), g.Let("float", "0.0")
+		shape := map[string]int{"round": 0, "square": 1, "window": 2, "star": 3, "ring": 4, "bar": 5}[d.shape]
+		for _, k := range g.Lamps {
+			l := &g.Scene.Lights[k]
+			if l.Kind == light.Sky {
+				continue
+			}
+			f := g.Let("Fall", "fall(lamps[%d], %s, %s)", k, g.Of("pos"), e)
+			if l.Parts != nil {
+				g.Do("if ((lampParts[%d] >> part & 1) == 0) %s.strength = 0.0;", k, f)
+			}
+			q := g.Let("vec2", "stampAt(%s, %s, %s.to, %s, vec2(%s, %s), vec2(%s, %s), %s, %s)", n, e, f, size, Float(float64(d.right)), Float(float64(d.up)), Float(float64(d.cos)), Float(float64(d.sin)), Float(float64(d.split)), Float(float64(d.stretch)))
+			c := g.Let("vec4", "vec4(vec3(1.0), softstep(stampInside(%d, %s), -%s, %s))", shape, q, soft, soft)
+			if d.shape == "picture" {
+				g.Do("%s = max(abs(%s.x), abs(%s.y)) > 1.0 ? vec4(0.0) : texture(%s, 0.5 + %s / 2.0);", c, q, q, g.picture(d.picture, string(pixmap.Clamp), false, false), q)
+			}
+			g.Do("if (%s.x > 1e8) %s.a = 0.0;", q, c)
+			g.Do("%[1]s += (%[2]s.rgb * lamps[%[3]d].colour * %[4]s.strength - %[1]s) * %[2]s.a; %[5]s += (1.0 - %[5]s) * %[2]s.a;", col, c, k, f, tone)
+		}
+		g.Out("colour", "%s", col)
+		g.Out("tone", "%s", tone)
+	},
 	Run: func(c *Call) {
 		d := c.Data.(*stampData)
 		for _, out := range c.Out {

@@ -39,6 +39,7 @@ var litSurface = &Kind{
 		return r
 	},
 	Brief: func(a *About) string { return "rough " + a.Input("roughness") },
+	Stays: "Other programs have a lit material of their own.",
 	Run: func(c *Call) {
 		r := c.Data.(Reading)
 		nx, ny, nz := c.normal(0)

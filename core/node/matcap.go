@@ -30,6 +30,22 @@ var matcap = &Kind{
 	Prepare: func(get func(string) any) any {
 		return matcapData{get("by").(string), get("picture").(string), color.NewRamp(get("stops").([]color.Stop), color.MixLinear)}
 	},
+	GLSL: func(g *GLSL) {
+		d := g.Data.(matcapData)
+		n, e := g.Let("vec3", "%s", g.normalIn()), g.Of("eye")
+		right := g.Let("vec3", "unit(cross(eyeUp, %s))", e)
+		a := g.Let("float", "radians(%s)", g.In("rotation"))
+		q := g.Let("vec2", "mat2(cos(%[1]s), -sin(%[1]s), sin(%[1]s), cos(%[1]s)) * vec2(dot(%[2]s, %[3]s), dot(%[2]s, cross(%[4]s, %[3]s)))", a, n, right, e)
+		g.Out("vector", "vec3(0.5 + %s / 2.0, 0.0)", q)
+		switch d.by {
+		case "picture":
+			g.Out("colour", "texture(%s, 0.5 + %s / 2.0).rgb", g.picture(d.picture, string(pixmap.Clamp), false, false), q)
+		case "rim":
+			g.Out("colour", "%s(sqrt(max(0.0, 1.0 - dot(%[2]s, %[2]s))))", g.Ramp("stops", g.get("stops").([]color.Stop), color.MixLinear), q)
+		default:
+			g.Out("colour", "%s(0.5 + %s.y / 2.0)", g.Ramp("stops", g.get("stops").([]color.Stop), color.MixLinear), q)
+		}
+	},
 	Run: func(c *Call) {
 		d := c.Data.(matcapData)
 		nx, ny, nz := c.normal(0)

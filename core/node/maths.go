@@ -200,6 +200,17 @@ var maths = &Kind{
 			}
 		}
 	},
+	GLSL: func(g *GLSL) {
+		g.Use("safe")
+		a, b := g.In("a"), ""
+		if !g.Data.(*operation).unary {
+			b = g.In("b")
+		}
+		text := map[string]string{"add": "%s + %s", "subtract": "%s - %s", "multiply": "%s * %s", "divide": "divide(%s, %s)", "power": "power(%s, %s)", "min": "min(%s, %s)", "max": "max(%s, %s)",
+			"modulo": "modulo(%s, %s)", "abs": "abs(%s)%.0s", "sign": "sign(%s)%.0s", "floor": "floor(%s)%.0s", "ceil": "ceil(%s)%.0s", "round": "floor(%s + 0.5)%.0s", "fraction": "fract(%s)%.0s",
+			"root": "sqrt(max(%s * 1.0, 0.0))%.0s", "sine": "sin(6.283185307 * fract(%s))%.0s", "cosine": "cos(6.283185307 * fract(%s))%.0s", "invert": "1.0 - %s%.0s", "dot": "dot(%s, %s)", "cross": "cross(%s, %s)", "length": "length(%s)%.0s", "normalise": "unit(%s)%.0s"}
+		g.Out("value", text[g.Data.(*operation).key], a, b)
+	},
 	Run: func(c *Call) {
 		op := c.Data.(*operation)
 		a := c.In[0]

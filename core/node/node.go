@@ -86,6 +86,11 @@ type Kind struct {
 	// the values at the points. nil: anything where an input varies more than neighbouring
 	// points show.
 	Bounds func(c *Call, lo, hi, outLo, outHi [][]Plane)
+	// GLSL writes the node in GLSL; nil for kinds that stay here. Stays says why those do that do not
+	// go to every other language.
+	GLSL      func(g *GLSL)
+	MaterialX func(m *MaterialX)
+	Stays     string
 	// Run fills every plane of c.Out. It must not keep c. What it gives is bounded to
 	// MaxValue by those who call it, so that the next kernel gets numbers that it can
 	// multiply a few times without leaving float32.

@@ -1,6 +1,7 @@
 package node
 
 import (
+	"fmt"
 	"math"
 	"slices"
 
@@ -36,6 +37,20 @@ var noise = &Kind{
 	Ways:  []Way{Masked, Varied, Raised, Multiplied},
 	Brief: func(a *About) string { return a.Choice("shape") + ", size " + a.Input("size") },
 	Strip: OnLength,
+	GLSL: func(g *GLSL) {
+		g.Use("fractal")
+		f := g.Data.(texture.Fractal)
+		at, foot := g.placeIn()
+		size := g.Let("float", "max(1e-4, %s)", g.In("size"))
+		at, wide := g.Let("vec3", "%s / %s", at, size), g.Let("float", "max(%[1]s.x, max(%[1]s.y, %[1]s.z)) / %[2]s", foot, size)
+		seed, d := g.Let("ivec3", "seedOf(%s)", g.In("seed")), g.Let("float", "%s", g.In("distortion"))
+		g.Do("if (%[1]s != 0.0) %[2]s += %[1]s * seen(%[3]s) * vec3(noise(%[2]s, %[4]s + 2 * NEXT, vec2(1.0, 0.0)), noise(%[2]s, %[4]s + 3 * NEXT, vec2(1.0, 0.0)), noise(%[2]s, %[4]s + 4 * NEXT, vec2(1.0, 0.0)));", d, at, wide, seed)
+		of := func(k int) string {
+			return fmt.Sprintf("fractal(%s, %s + %d * NEXT, %s, %d, %d, clamp(%s, 0.0, 1.0), clamp(%s, 1.0, 8.0), %s)", at, seed, k, wide, max(1, f.Octaves), f.Shape, g.In("gain"), g.In("finer"), g.In("change"))
+		}
+		g.Out("tone", "%s", of(0))
+		g.Out("colour", "vec3(%s, %s, %s)", of(0), of(1), of(2))
+	},
 	Run: func(c *Call) {
 		f := c.Data.(texture.Fractal)
 		size, gain, finer, distortion, change, seeds := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0], c.In[5][0], c.In[6][0]

@@ -1,6 +1,7 @@
 package node
 
 import (
+	"fmt"
 	"mobanta/core/network"
 	"mobanta/core/sample"
 	"mobanta/core/vec"
@@ -32,6 +33,19 @@ var normalKind = &Kind{
 	Eyed: func(data any) bool { return data.(normalData).space == "eye" },
 	Prepare: func(get func(string) any) any {
 		return normalData{flat: get("shape") == "flat", space: get("space").(string)}
+	},
+	GLSL: func(g *GLSL) {
+		n := g.Of("normal")
+		if g.Choice("shape") == "flat" {
+			n = g.Of("flatNormal")
+		}
+		switch g.Choice("space") {
+		case "object":
+			n = fmt.Sprintf("unit(%s * toWorld)", n)
+		case "eye":
+			n = fmt.Sprintf("vec3(dot(%[1]s, eyeRight), dot(%[1]s, eyeUp), dot(%[1]s, eyeBack))", n)
+		}
+		g.Out("vector", "%s", n)
 	},
 	Run: func(c *Call) {
 		d := c.Data.(normalData)

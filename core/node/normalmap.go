@@ -35,6 +35,15 @@ var normalMap = &Kind{
 		return out, nil
 	},
 	Strip: OnLength,
+	GLSL: func(g *GLSL) {
+		g.Use("tangent")
+		c := g.Let("vec3", "2.0 * %s - 1.0", g.In("map"))
+		down := "1.0"
+		if g.Data.(bool) {
+			down = "-1.0"
+		}
+		g.Out("normal", "mapped(%s, %s, %s, vec3(%s.xy * %s * vec2(1.0, %s), %s.z))", g.normalIn(), g.Of("pos"), g.Of("uv"), c, g.In("strength"), down, c)
+	},
 	Run: func(c *Call) {
 		of, in, strength, out, p := c.Found.([]*form.Tangents), c.In[0], c.In[1][0], c.Out[0], c.Points
 		nx, ny, nz := c.normal(2)

@@ -65,6 +65,7 @@ var occlusion = &Kind{
 	Concerns: Concerns{Darkens: true},
 	Ways:     []Way{Multiplied},
 	Brief:    func(a *About) string { return a.Choice("side") + ", reach " + a.Input("reach") },
+	Stays:    "It sends rays.",
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		open, _ := c.Found.([]float32)

@@ -22,6 +22,11 @@ var outline = &Kind{
 	Unseen:   true,
 	NeedsFor: normalUnless(sample.Eye),
 	Brief:    func(a *About) string { return "below " + a.Input("thickness") },
+	GLSL: func(g *GLSL) {
+		g.Use("softstep")
+		t, s := g.In("thickness"), g.Let("float", "max(0.0, %s) / 2.0", g.In("softness"))
+		g.Out("tone", "1.0 - softstep(min(1.0, abs(dot(%s, %s))), %s - %s, %s + %s)", g.normalIn(), g.Of("eye"), t, s, t, s)
+	},
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		facingRatio(c, 2, out)

@@ -22,6 +22,7 @@ var painted = &Kind{
 	},
 	Needs:    sample.Weights | sample.Part,
 	Concerns: Concerns{Paint: true},
+	Stays:    "It is on the vertices.",
 	Run: func(c *Call) {
 		for i := range c.N {
 			k := c.Lo + i

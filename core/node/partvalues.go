@@ -19,6 +19,12 @@ var partValues = &Kind{
 		},
 	},
 	Needs: sample.Part,
+	GLSL: func(g *GLSL) {
+		g.Out("colour", "partColour")
+		g.Out("seed", "partSeed")
+		g.Out("place", "partPlace")
+		g.Out("index", "float(part)")
+	},
 	Run: func(c *Call) {
 		for i := range c.N {
 			p := c.Points.PartOf[c.Lo+i]
@@ -54,6 +60,11 @@ var depth = &Kind{
 	},
 	Needs: sample.Pos,
 	Eyed:  always,
+	GLSL: func(g *GLSL) {
+		g.Use("safe")
+		d := g.Let("float", "divide(dot(%s - eyePlace, -eyeBack) - depths.x, depths.y - depths.x)", g.Of("pos"))
+		g.Out("tone", "clamp(divide(%[1]s - %[2]s, %[3]s - %[2]s), 0.0, 1.0)", d, g.In("near"), g.In("far"))
+	},
 	Run: func(c *Call) {
 		px, py, pz := c.planes(&c.Points.Pos)
 		view := &c.Points.View
@@ -88,6 +99,11 @@ var timeKind = &Kind{
 		},
 	},
 	Timed: true,
+	GLSL: func(g *GLSL) {
+		g.Out("seconds", "time.x")
+		g.Out("frame", "time.y")
+		g.Out("phase", "time.z")
+	},
 	Run: func(c *Call) {
 		for k, v := range [3]float32{c.Scene.Time.Seconds, c.Scene.Time.Frame, c.Scene.Time.Phase} {
 			if out := c.Out[k]; out != nil {

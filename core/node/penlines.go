@@ -84,5 +84,6 @@ var penLines = &Kind{
 		}
 		return fmt.Sprintf("width %s, %s of line", a.Input("width"), Counted(n, "kind"))
 	},
-	Run: runInk,
+	Stays: "Lines are found on the form, for the picture.",
+	Run:   runInk,
 }

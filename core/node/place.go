@@ -18,6 +18,15 @@ var place = &Kind{
 	},
 	NeedsFor: placeNeeds,
 	Brief:    func(a *About) string { return "" },
+	GLSL: func(g *GLSL) {
+		at := g.Let("vec3", "%s - %s", g.Or("place", g.Of("rest")), g.In("move"))
+		t := g.Let("vec3", "radians(-(%s))", g.In("turn"))
+		g.Do("%[1]s.xy = mat2(cos(%[2]s.z), sin(%[2]s.z), -sin(%[2]s.z), cos(%[2]s.z)) * %[1]s.xy;", at, t)
+		g.Do("%[1]s.zx = mat2(cos(%[2]s.y), sin(%[2]s.y), -sin(%[2]s.y), cos(%[2]s.y)) * %[1]s.zx;", at, t)
+		g.Do("%[1]s.yz = mat2(cos(%[2]s.x), sin(%[2]s.x), -sin(%[2]s.x), cos(%[2]s.x)) * %[1]s.yz;", at, t)
+		s := g.Let("vec3", "%s", g.In("stretch"))
+		g.Out("vector", "%[1]s / mix(max(%[2]s, 1e-4), min(%[2]s, -1e-4), lessThan(%[2]s, vec3(0.0)))", at, s)
+	},
 	Run: func(c *Call) {
 		move, turn, stretch, out := c.In[1], c.In[2], c.In[3], c.Out[0]
 		var m vec.M

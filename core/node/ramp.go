@@ -49,6 +49,11 @@ var ramp = &Kind{
 		Hard: hardStops,
 	},
 	Concerns: Concerns{Bands: "stops"},
+	GLSL: func(g *GLSL) {
+		c := g.Let("vec3", "%s(%s)", g.Ramp("stops", g.get("stops").([]color.Stop), color.Mixing(g.Choice("mixing"))), g.In("tone"))
+		g.Out("colour", "%s", c)
+		g.Out("tone", "luminance(%s)", c)
+	},
 	Run: func(c *Call) {
 		col, tone := c.Out[0], c.Out[1]
 		if col == nil { // only the luminance is read

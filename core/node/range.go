@@ -31,6 +31,19 @@ var rangeKind = &Kind{
 	},
 	Prepare: func(get func(string) any) any { return get("clamp") },
 	Brief:   func(a *About) string { return a.Input("to-low") + " to " + a.Input("to-high") },
+	GLSL: func(g *GLSL) {
+		g.Use("safe")
+		kind := "float"
+		if g.Choice("carries") == string(network.Vector) {
+			kind = "vec3"
+		}
+		a, b, lo := g.Let("float", "%s", g.In("from-low")), g.Let("float", "%s", g.In("from-high")), g.Let("float", "%s", g.In("to-low"))
+		t := g.Let(kind, "(%s - %s) * divide(1.0, %s - %s)", g.In("value"), a, b, a)
+		if g.Is("clamp") {
+			g.Do("%[1]s = clamp(%[1]s, 0.0, 1.0);", t)
+		}
+		g.Out("value", "%s + %s * (%s - %s)", lo, t, g.In("to-high"), lo)
+	},
 	Run: func(c *Call) {
 		clamp := c.Data.(bool)
 		n := c.N
@@ -63,6 +76,10 @@ var steps = &Kind{
 	},
 	Prepare: func(get func(string) any) any { return floor(float32(get("count").(float64))) },
 	Brief:   func(a *About) string { return a.Number("count") + " steps" },
+	GLSL: func(g *GLSL) {
+		n := Float(float64(g.Data.(float32)))
+		g.Out("tone", "floor(min(clamp(%s, 0.0, 1.0) * %s, %s - 1.0)) / (%s - 1.0)", g.In("tone"), n, n, n)
+	},
 	Run: func(c *Call) {
 		n := c.Data.(float32)
 		out, in := c.Out[0][0], c.In[0][0]
@@ -88,6 +105,11 @@ var toneAdjust = &Kind{
 			{Key: "gain", Name: "gain", Type: network.Tone, Default: 1.0, Min: 0, Max: 4},
 		},
 		Outputs: []network.Port{{Key: "tone", Name: "tone", Type: network.Tone}},
+	},
+	GLSL: func(g *GLSL) {
+		g.Use("safe")
+		v := g.Let("float", "max(0.0, (%[1]s * %[2]s + %[3]s - %[4]s) * %[5]s + %[4]s)", g.In("tone"), g.In("gain"), g.In("lift"), g.In("pivot"), g.In("contrast"))
+		g.Out("tone", "%[1]s == 1.0 ? %[2]s : power(%[2]s, 1.0 / max(%[1]s, 1e-3))", g.In("gamma"), v)
 	},
 	Run: func(c *Call) {
 		in := c.In
@@ -122,6 +144,17 @@ var compare = &Kind{
 		}
 	},
 	Prepare: func(get func(string) any) any { return get("test") },
+	GLSL: func(g *GLSL) {
+		a, b := g.In("a"), g.In("b")
+		switch g.Data {
+		case "less":
+			g.Out("tone", "%s < %s ? 1.0 : 0.0", a, b)
+		case "greater":
+			g.Out("tone", "%s > %s ? 1.0 : 0.0", a, b)
+		default:
+			g.Out("tone", "abs(%s - %s) <= %s ? 1.0 : 0.0", a, b, g.In("reach"))
+		}
+	},
 	Run: func(c *Call) {
 		a, b := c.In[0][0], c.In[1][0]
 		for i := range c.Out[0][0] {

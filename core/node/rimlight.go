@@ -1,6 +1,7 @@
 package node
 
 import (
+	"fmt"
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/vec"
@@ -28,6 +29,22 @@ var rimLight = &Kind{
 	WholeOf: raysNeed,
 	Prepare: func(get func(string) any) any { return prepareLight(get, get("around").(float64)) },
 	Brief:   func(a *About) string { return "width " + a.Input("width") },
+	GLSL: func(g *GLSL) {
+		g.Use("softstep")
+		d := g.Data.(lightData)
+		n, e := g.Let("vec3", "%s", g.normalIn()), g.Of("eye")
+		f, s := g.Let("float", "dot(%s, %s)", n, e), g.Let("float", "max(0.0, %s)", g.In("softness"))
+		edge := g.Let("float", "1.0 - clamp(%s, 0.0, 1.0)", g.In("width"))
+		rim := g.Let("float", "%[2]s >= 1.0 ? 0.0 : softstep(1.0 - %[1]s, %[2]s - %[3]s / 2.0, %[2]s + %[3]s / 2.0)", f, edge, s)
+		g.lamps(&d, n, func(lamp string, k int) string {
+			if d.amount >= 1 {
+				return rim
+			}
+			a, b := g.Let("vec3", "%s - %s * %s", n, e, f), g.Let("vec3", "%[1]s.to - %[2]s * dot(%[1]s.to, %[2]s)", lamp, e)
+			side := g.Let("float", "dot(%[1]s, %[1]s) > 1e-8 && dot(%[2]s, %[2]s) > 1e-6 ? dot(unit(%[1]s), unit(%[2]s)) : 1.0", a, b)
+			return fmt.Sprintf("%[1]s * softstep(%[2]s, 1.0 - 2.0 * %[3]s - %[4]s, 1.0 - 2.0 * %[3]s + %[4]s)", rim, side, g.Number("around"), s)
+		}, func(k int) string { return fmt.Sprintf("vec3(%s)", rim) })
+	},
 	Run: func(c *Call) {
 		d := c.Data.(lightData)
 		nx, ny, nz := c.normal(0)

@@ -30,5 +30,6 @@ var silhouetteLines = &Kind{
 	},
 	Lines: func(data any) line.Rule { return data.(line.Silhouette) },
 	Brief: func(a *About) string { return a.Choice("round") + ", width " + a.Input("width") },
+	Stays: "Lines are found on the picture.",
 	Run:   runInk,
 }

@@ -67,6 +67,7 @@ var softForm = &Kind{
 		}
 		return "smoothed over " + a.Number("radius")
 	},
+	Stays: "It knows the whole form.",
 	Run: func(c *Call) {
 		found, amount, out, p := c.Found.(softFound), c.In[0][0], c.Out[0], c.Points
 		nx, ny, nz := c.normal(1)

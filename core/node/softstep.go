@@ -55,6 +55,11 @@ var softStep = &Kind{
 			return ok && soft < 0.02
 		},
 	},
+	GLSL: func(g *GLSL) {
+		g.Use("softstep")
+		h := g.Let("float", "max(0.0, %s) / 2.0", g.In("softness"))
+		g.Out("tone", "softstep(%s, %s - %s, %s + %s)", g.In("tone"), g.In("threshold"), h, g.In("threshold"), h)
+	},
 	Run: func(c *Call) {
 		stepped(c.Out[0][0], c.In[0][0], c.In[1][0], c.In[2][0], c.Const[1] && c.Const[2])
 	},

@@ -1,7 +1,9 @@
 package node
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 
 	"mobanta/core/color"
 	"mobanta/core/network"
@@ -75,6 +77,17 @@ var split = &Kind{
 		s.Inputs, s.Outputs = []network.Port{in}, partPorts(sp)
 	},
 	Prepare: func(get func(string) any) any { return findSpace(get("space")) },
+	GLSL: func(g *GLSL) {
+		text := map[string]string{"hsv": "hsv(%s)", "oklch": "oklch(%s)"}[g.Data.(*space).key]
+		if text == "" {
+			text = "%s"
+		}
+		g.Use(g.Data.(*space).key)
+		v := g.Let("vec3", text, g.In("colour"))
+		for _, k := range "xyz" {
+			g.Out(string(k), "%s.%c", v, k)
+		}
+	},
 	Run: func(c *Call) {
 		sp := c.Data.(*space)
 		in := c.In[0]
@@ -106,6 +119,14 @@ var join = &Kind{
 		s.Inputs, s.Outputs = partPorts(sp), []network.Port{out}
 	},
 	Prepare: func(get func(string) any) any { return findSpace(get("space")) },
+	GLSL: func(g *GLSL) {
+		text := map[string]string{"hsv": "fromHSV(%s)", "oklch": "fromOKLCH(%s)"}[g.Data.(*space).key]
+		if text == "" {
+			text = "%s"
+		}
+		g.Use(g.Data.(*space).key)
+		g.Out("colour", text, fmt.Sprintf("vec3(%s, %s, %s)", g.In("x"), g.In("y"), g.In("z")))
+	},
 	Run: func(c *Call) {
 		sp := c.Data.(*space)
 		x, y, z, out := c.In[0][0], c.In[1][0], c.In[2][0], c.Out[0]
@@ -132,6 +153,16 @@ var colorAdjust = &Kind{
 			{Key: "tint", Name: "tint", Type: network.Color, Default: color.C{1, 1, 1}},
 		},
 		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}},
+	},
+	GLSL: func(g *GLSL) {
+		g.Use("hsv", "safe")
+		c := g.Let("vec3", "%s", g.In("colour"))
+		h, s, v := g.In("hue"), g.In("saturation"), g.In("value")
+		q := g.Let("vec3", "hsv(%s)", c)
+		g.Do("if (%s != 0.0 || %s != 1.0 || %s != 1.0) %s = fromHSV(vec3(%s.x + %s, clamp(%s.y * %s, 0.0, 1.0), %s.z * max(0.0, %s)));", h, s, v, c, q, h, q, s, q, v)
+		gamma, contrast := g.In("gamma"), g.In("contrast")
+		g.Do("if (%[1]s != 1.0 || %[2]s != 1.0) %[3]s = decoded(max(vec3(0.0), (power(max(vec3(0.0), encoded(%[3]s)), vec3(1.0 / max(%[1]s, 1e-3))) - 0.5) * %[2]s + 0.5));", gamma, contrast, c)
+		g.Out("colour", "%s * %s", c, g.In("tint"))
 	},
 	Run: func(c *Call) {
 		in, n := c.In, c.N
@@ -196,6 +227,29 @@ var paletteStrip = &Kind{
 		return stripData{get("strip").(color.Strip), get("smooth").(bool)}
 	},
 	Brief: func(a *About) string { return Counted(len(a.Setting("strip").(color.Strip)[0]), "colour") },
+	GLSL: func(g *GLSL) {
+		d := g.Data.(stripData)
+		rows, cols := len(d.strip), len(d.strip[0])
+		var all []string
+		for _, row := range d.strip {
+			for _, c := range row {
+				all = append(all, Vec3(c))
+			}
+		}
+		table := g.Name + "strip"
+		g.Const("const vec3 %s[%d] = vec3[%d](%s);", table, len(all), len(all), strings.Join(all, ", "))
+		at := g.Let("vec2", "vec2(%s + %s, %s) * vec2(%d.0, %d.0)", g.In("along"), g.In("offset"), g.In("across"), cols, rows)
+		most := fmt.Sprintf("vec2(%d.0, %d.0)", cols-1, rows-1)
+		if !d.smooth {
+			i := g.Let("ivec2", "ivec2(clamp(%s, vec2(0.0), %s))", at, most)
+			g.Out("colour", "%s[%s.y * %d + %s.x]", table, i, cols, i)
+			return
+		}
+		f := g.Let("vec2", "clamp(%s - 0.5, vec2(0.0), %s)", at, most)
+		i := g.Let("ivec2", "ivec2(%s)", f)
+		j := g.Let("ivec2", "min(%s + 1, ivec2(%d, %d))", i, cols-1, rows-1)
+		g.Out("colour", "mix(mix(%[1]s[%[2]s.y * %[4]d + %[2]s.x], %[1]s[%[2]s.y * %[4]d + %[3]s.x], fract(%[5]s.x)), mix(%[1]s[%[3]s.y * %[4]d + %[2]s.x], %[1]s[%[3]s.y * %[4]d + %[3]s.x], fract(%[5]s.x)), fract(%[5]s.y))", table, i, j, cols, f)
+	},
 	Run: func(c *Call) {
 		d := c.Data.(stripData)
 		u, v, off, out := c.In[0][0], c.In[1][0], c.In[2][0], c.Out[0]

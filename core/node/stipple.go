@@ -28,6 +28,7 @@ var stipple = &Kind{
 	Brief:     func(a *About) string { return a.Input("density") + ", dots of " + a.Input("dot") },
 	Strip:     OnPage,
 	Concerns:  Concerns{Printed: "density"},
+	Stays:     "Its ink is calibrated by tables that a shader has no room for.",
 	Run: func(c *Call) {
 		dot, soft := c.In[printOwn+2][0], c.In[printOwn+3][0]
 		var inks [pattern.StippleSizes + 1]*inksOf

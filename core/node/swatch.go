@@ -15,6 +15,7 @@ var swatch = &Kind{
 	},
 	Prepare: func(get func(string) any) any { return get("colour") },
 	Brief:   func(a *About) string { return a.Setting("colour").(color.C).Hex() },
+	GLSL:    func(g *GLSL) { g.Out("colour", "%s", g.Number("colour")) },
 	Run: func(c *Call) {
 		for k, v := range c.Data.(color.C) {
 			p := c.Out[0][k]

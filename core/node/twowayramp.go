@@ -70,6 +70,39 @@ var twoWayRamp = &Kind{
 		},
 		Hard: hardStops,
 	},
+	GLSL: func(g *GLSL) {
+		d := g.Data.(twoWay)
+		mixing := color.Mixing(g.Choice("mixing"))
+		t, down := g.Let("float", "%s", g.In("tone")), g.Let("float", "%s", g.In("down"))
+		rows := slices.Clone(g.get("rows").([]network.Row))
+		slices.SortStableFunc(rows, func(a, b network.Row) int { return cmp.Compare(a.At, b.At) })
+		out := g.Let("vec3", "vec3(0.0)")
+		to, from := "%s", "%s"
+		switch mixing {
+		case color.MixSRGB:
+			g.Use("srgb")
+			to, from = "encoded(%s)", "decoded(%s)"
+		case color.MixOklab:
+			g.Use("oklab")
+			to, from = "oklab(%s)", "fromOklab(%s)"
+		}
+		for i, r := range rows {
+			name := g.Ramp(RowStops(r.Key), g.get(RowStops(r.Key)).([]color.Stop), mixing)
+			at := Float(float64(d.rows[i].at))
+			here := fmt.Sprintf("%s(%s)", name, t)
+			if i == 0 {
+				g.Do("%s = %s;", out, here)
+			} else {
+				g.Do("if (%s >= %s) %s = %s;", down, at, out, here)
+			}
+			if !d.step && i+1 < len(rows) {
+				next := d.rows[i+1].at
+				beside := fmt.Sprintf("%s(%s)", g.Ramp(RowStops(rows[i+1].Key), g.get(RowStops(rows[i+1].Key)).([]color.Stop), mixing), t)
+				g.Do("if (%s > %s && %s < %s) %s = "+from+";", down, at, down, Float(float64(next)), out, fmt.Sprintf("mix("+to+", "+to+", (%s - %s) / %s)", here, beside, down, at, Float(float64(next-d.rows[i].at))))
+			}
+		}
+		g.Out("colour", "%s", out)
+	},
 	Run: func(c *Call) {
 		d := c.Data.(twoWay)
 		out, tone, down := c.Out[0], c.In[0][0], c.In[1][0]

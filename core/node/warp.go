@@ -16,6 +16,9 @@ var warp = &Kind{
 	},
 	NeedsFor: placeNeeds,
 	Brief:    func(a *About) string { return "by " + a.Input("amount") },
+	GLSL: func(g *GLSL) {
+		g.Out("vector", "%s + (2.0 * %s - 1.0) * %s", g.Or("place", g.Of("rest")), g.In("by"), g.In("amount"))
+	},
 	Run: func(c *Call) {
 		by, amount, out := c.In[1], c.In[2][0], c.Out[0]
 		for i := range c.N {

@@ -1,6 +1,7 @@
 package node
 
 import (
+	"fmt"
 	"math"
 
 	"mobanta/core/network"
@@ -39,6 +40,41 @@ var waves = &Kind{
 	Ways:  []Way{Masked, Raised, Varied},
 	Brief: func(a *About) string { return a.Choice("form") + ", " + a.Choice("profile") },
 	Strip: OnLength,
+	GLSL: func(g *GLSL) {
+		g.Use("profile", "across", "noise")
+		d := g.Data.(wavesData)
+		at, foot := g.placeIn()
+		p := g.Let("vec3", "%s - %s", at, g.In("about"))
+		axis := g.Let("vec3", "unit(%s)", g.In("axis"))
+		g.Do("if (%[1]s == vec3(0.0)) %[1]s = vec3(0.0, 1.0, 0.0);", axis)
+		h := g.Let("float", "dot(%s, %s)", p, axis)
+		q := g.Let("vec3", "%s - %s * %s", p, axis, h)
+		var t, steep string
+		switch d.form {
+		case "shells":
+			t, steep = g.Let("float", "length(%s)", p), g.Let("vec3", "unit(%s)", p)
+		case "rings":
+			t, steep = g.Let("float", "length(%s)", q), g.Let("vec3", "unit(%s)", q)
+		case "spokes":
+			a, b := g.Let("vec3", "vec3(0.0)"), g.Let("vec3", "vec3(0.0)")
+			g.Do("across(%s, %s, %s);", axis, a, b)
+			r := g.Let("float", "max(1e-6, length(%s))", q)
+			t = g.Let("float", "atan(dot(%[1]s, %[3]s), dot(%[1]s, %[2]s)) / 6.283185307", q, a, b)
+			steep = g.Let("vec3", "(%[2]s * -dot(%[1]s, %[3]s) + %[3]s * dot(%[1]s, %[2]s)) / (6.283185307 * %[4]s * %[4]s)", q, a, b, r)
+		default:
+			t, steep = g.Let("float", "%s", h), g.Let("vec3", "%s", axis)
+		}
+		k := g.Let("float", "1.0 / max(1e-4, %s)", g.In("spacing"))
+		wide := g.Let("float", "%s * length(%s * %s)", k, steep, foot)
+		g.Do("%s *= %s;", t, k)
+		along, across := g.Let("float", "1.0 / max(1e-4, %s)", g.In("along")), g.Let("float", "1.0 / max(1e-4, %s)", g.In("across"))
+		way := fmt.Sprintf("%s * %s + %s * (%s * %s)", q, across, axis, h, along)
+		if d.form == "stripes" {
+			way = fmt.Sprintf("%s * %s + %s * (%s * %s)", q, along, axis, h, across)
+		}
+		g.Do("if (%s != 0.0) %s += %s * noise(%s, seedOf(%s), vec2(1.0, 0.0));", g.In("wander"), t, g.In("wander"), way, g.In("seed"))
+		g.Out("tone", "waveMean(%s + %s, %s, %d, %s)", t, g.In("phase"), wide, d.profile, g.In("width"))
+	},
 	Run: func(c *Call) {
 		d, out := c.Data.(wavesData), c.Out[0][0]
 		spacing, phase, width, wander, along, across, seeds, axes, about := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0], c.In[5][0], c.In[6][0], c.In[7][0], c.In[8], c.In[9]

@@ -276,3 +276,19 @@ func (p *Pixmap) Latlong(u, v float64) color.C {
 }
 
 var errRadiance = errors.New("pixmap: the Radiance picture breaks off or is garbled")
+
+// Image returns the picture as eight bits a channel, colours as sRGB.
+func (p *Pixmap) Image() *image.NRGBA {
+	out := image.NewNRGBA(image.Rect(0, 0, p.W, p.H))
+	for y := range p.H {
+		for x := range p.W {
+			c, a := p.At(x, y)
+			o := out.PixOffset(x, y)
+			for k, v := range c {
+				out.Pix[o+k] = color.Byte(v)
+			}
+			out.Pix[o+3] = byte(max(0, min(1, a))*255 + 0.5)
+		}
+	}
+	return out
+}
