@@ -9,6 +9,8 @@ import (
 
 	"mobanta/core/bake"
 	"mobanta/core/frame"
+	"mobanta/core/materialx"
+	"mobanta/core/network"
 	"mobanta/core/painted"
 	"mobanta/core/project"
 	"mobanta/core/shader"
@@ -115,6 +117,19 @@ func (d *Drawer) coded(ctx context.Context, o *Order, w io.Writer) ([]string, er
 	d.baked = job.Scene
 	p = p.Moment()
 	look := o.Code.LookOf(p)
+	if o.As == MaterialX {
+		made, err := materialx.Of(p, job, look, func(ref network.Ref) []float32 {
+			v, err := shader.Mean(ctx, job, look, ref, d.easel.Workers())
+			if err != nil {
+				return nil
+			}
+			return v
+		})
+		if err != nil {
+			return nil, err
+		}
+		return made.Remarks, made.Write(w, d.files)
+	}
 	prog, err := shader.Of(p, job, look)
 	if err != nil {
 		return nil, err

@@ -303,15 +303,15 @@ func (d *Drawer) sheetPDF(o *Order, plan *proof.Plan, w io.Writer, piece func(n 
 }
 
 // Name returns what a delivered file is called, without characters that a folder or a system might mistake.
-func (o *Order) Name(project string) string {
+func (o *Order) Name(name string) string {
 	f, _ := o.As.Form()
 	if o.several() {
 		f.Ending = " textures.zip"
 	}
 	if o.kind() == Coded {
-		return project + f.Ending
+		return name + f.Ending
 	}
-	return fmt.Sprintf("%s %dx%d%s", project, o.W, o.H, f.Ending)
+	return fmt.Sprintf("%s %dx%d%s", name, o.W, o.H, f.Ending)
 }
 
 // Media returns the media type of what is delivered.

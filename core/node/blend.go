@@ -25,6 +25,9 @@ var blend = &Kind{
 		b := g.Let("vec3", "%s", g.In("base"))
 		g.Out("colour", "mix(%s, %s, clamp(%s, 0.0, 1.0))", b, g.mode(g.Data.(*color.Mode), b, g.In("over")), g.In("amount"))
 	},
+	MaterialX: func(m *MaterialX) {
+		m.Out("colour", m.mode(m.Data.(*color.Mode), m.In("base"), m.In("over"), m.In("amount")))
+	},
 	Run: func(c *Call) {
 		m := c.Data.(*color.Mode)
 		amount := c.In[2][0]

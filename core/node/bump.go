@@ -44,6 +44,14 @@ var bump = &Kind{
 		slope := g.Let("vec3", "(%s * (%s - %s) + %s * (%s - %s)) * (%s%s * modelSize / (%s / 2.0))", a, g.Other("height", sample.AlongU), h, b, g.Other("height", sample.AlongV), h, sign, g.In("depth"), g.Of("wide"))
 		g.Out("normal", "unit(%s - %s)", n, slope)
 	},
+	MaterialX: func(m *MaterialX) {
+		depth := m.In("depth")
+		if m.Data.(bool) {
+			depth = m.Times(depth, XNumber(-1))
+		}
+		m.Leave("how high it is exactly: bumps there are measured otherwise")
+		m.Out("normal", m.Put("bump", XVector, "height", m.In("height"), "scale", depth, "normal", m.normalIn()))
+	},
 	Run: func(c *Call) {
 		h, depth, out, p := c.In[0][0], c.In[1][0], c.Out[0], c.Points
 		nx, ny, nz := c.normal(2)

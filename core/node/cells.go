@@ -68,6 +68,29 @@ var cells = &Kind{
 		g.Out("colour", "mix(vec3(0.5), vec3(toneOf(%[1]s.id, 1u), toneOf(%[1]s.id, 2u), toneOf(%[1]s.id, 3u)), %[2]s)", near, s)
 		g.Out("centre", "%s + %s.centre * %s * %s", at, near, size, s)
 	},
+	MaterialX: func(m *MaterialX) {
+		d := m.Data.(cellsData)
+		m.Leave("its very pattern: the cells there are others of the same kind")
+		if d.measure != texture.Straight || d.octaves > 1 {
+			m.Leave("measures other than straight, and octaves")
+		}
+		at := m.Over(m.placeIn(), m.In("size"))
+		both := m.Put("worleynoise3d", XUV, "position", at, "jitter", m.In("jitter"))
+		first, second := m.Put("extract", XFloat, "in", both, "index", XWhole(0)), m.Put("extract", XFloat, "in", both, "index", XWhole(1))
+		m.Out("nearest", first)
+		if d.edge == "second" {
+			m.Out("edge", second)
+		} else if gap := m.Less(second, first); d.edge == "gap" {
+			m.Out("edge", gap)
+		} else {
+			m.Leave("the exact border, in whose place half of the gap stands")
+			m.Out("edge", m.Times(gap, XNumber(0.5)))
+		}
+		id := m.Put("cellnoise3d", XFloat, "position", at)
+		m.Out("id", id)
+		m.Out("colour", m.Put("combine3", XColor, "in1", id, "in2", m.Put("fract", XFloat, "in", m.Times(id, XNumber(7.13))), "in3", m.Put("fract", XFloat, "in", m.Times(id, XNumber(13.7)))))
+		m.Out("centre", m.Times(m.Put("floor", XVector, "in", at), m.In("size")))
+	},
 	Run: func(c *Call) {
 		d := c.Data.(cellsData)
 		size, jitter, gain, seeds := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0]

@@ -32,6 +32,12 @@ var checker = &Kind{
 		g.Out("colour", "mix(%s, %s, %s)", g.In("first"), g.In("second"), t)
 		g.Out("tone", "%s", t)
 	},
+	MaterialX: func(m *MaterialX) {
+		cell := m.Put("floor", XVector, "in", m.Over(m.placeIn(), m.In("sizes")))
+		t := m.Put("modulo", XFloat, "in1", m.Dot(cell, XThree(XVector, [3]float32{1, 1, 1})), "in2", XNumber(2))
+		m.Out("tone", t)
+		m.Out("colour", m.Put("mix", XColor, "fg", m.In("second"), "bg", m.In("first"), "mix", t))
+	},
 	Run: func(c *Call) {
 		sizes, first, second := c.In[1], c.In[2], c.In[3]
 		for i := range c.N {

@@ -49,6 +49,20 @@ var coordinates = &Kind{
 			g.Out("vector", "%s", g.Of("rest"))
 		}
 	},
+	MaterialX: func(m *MaterialX) {
+		switch m.Choice("space") {
+		case "object":
+			m.Out("vector", m.Rest())
+		case "world":
+			m.Out("vector", m.Times(m.Put("position", XVector, "space", XWord("world")), XNumber(1/float64(m.Scene.Size))))
+		case "uv":
+			m.Out("vector", m.Put("convert", XVector, "in", m.Put("texcoord", XUV, "index", XWhole(0))))
+		case "reflection":
+			m.Out("vector", m.Put("reflect", XVector, "in", m.Put("viewdirection", XVector, "space", XWord("world")), "normal", m.Put("normal", XVector, "space", XWord("world"))))
+		default:
+			m.Cannot("coordinates of the %s are not known there", m.Choice("space"))
+		}
+	},
 	Run: func(c *Call) {
 		out := c.Out[0]
 		put := func(i int, v vec.V) { out[0][i], out[1][i], out[2][i] = v[0], v[1], v[2] }

@@ -55,6 +55,17 @@ var diffuseLight = &Kind{
 			return fmt.Sprintf("(%s + %s) / (1.0 + %s)", t, w, w)
 		}, func(k int) string { return fmt.Sprintf("skyAt(lamps[%d], 0.5 + %s.y / 3.0)", k, n) })
 	},
+	MaterialX: func(m *MaterialX) {
+		d := m.Data.(lightData)
+		n := m.normalIn()
+		m.lamps(&d, func(to XArg) XArg {
+			t := m.Dot(n, to)
+			if w := float64(d.amount); w != 0 {
+				t = m.Over(m.Sum(t, XNumber(w)), XNumber(1+w))
+			}
+			return t
+		})
+	},
 	Run: func(c *Call) {
 		d := c.Data.(lightData)
 		nx, ny, nz := c.normal(0)

@@ -40,6 +40,13 @@ var facing = &Kind{
 		}
 		g.Out("tone", "%s", f)
 	},
+	MaterialX: func(m *MaterialX) {
+		if m.Choice("measure") == "fresnel" {
+			m.Cannot("Fresnel is no node there")
+			return
+		}
+		m.Out("tone", m.facing())
+	},
 	Run: func(c *Call) {
 		ior := c.Data.(float64)
 		out := c.Out[0][0]

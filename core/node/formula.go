@@ -75,6 +75,7 @@ var formulaKind = &Kind{
 		}
 		g.Out("value", "%s", call)
 	},
+	Stays: "It is an expression, not nodes.",
 	Run: func(c *Call) {
 		p := c.Data.(*formula.Program)
 		if p == nil { // refused before it comes here

@@ -52,6 +52,30 @@ var gradient = &Kind{
 		}
 		g.Out("tone", "%s > 1e-9 ? clamp(%s, 0.0, 1.0) : 0.0", long, t)
 	},
+	MaterialX: func(m *MaterialX) {
+		at, ok := m.in("place")
+		if !ok {
+			m.Cannot("the box about a part is not known there: wire a place to it")
+			return
+		}
+		p, way := m.Less(at, m.In("from")), m.Less(m.In("to"), m.In("from"))
+		var t XArg
+		switch m.Data {
+		case "point":
+			t = m.Over(m.Put("magnitude", XFloat, "in", p), m.Put("magnitude", XFloat, "in", way))
+		case "along", "back":
+			if t = m.Over(m.Dot(p, way), m.Dot(way, way)); m.Data == "back" {
+				t = m.Put("invert", XFloat, "in", m.Put("absval", XFloat, "in", m.Less(m.Times(t, XNumber(2)), XNumber(1))))
+			}
+		case "axis":
+			axis := m.Put("normalize", XVector, "in", way)
+			t = m.Over(m.Put("magnitude", XFloat, "in", m.Less(p, m.Times(axis, m.Dot(p, axis)))), m.In("reach"))
+		default:
+			m.Cannot("a gradient round an axis has no node there")
+			return
+		}
+		m.Out("tone", m.Clamped(t))
+	},
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		from, to, reach := c.In[1], c.In[2], c.In[3][0]

@@ -57,6 +57,19 @@ var highlight = &Kind{
 			return fmt.Sprintf("mix(skyAt(lamps[%d], 0.5 + %s / 2.0), skyAt(lamps[%d], 0.5 + %s / 3.0), %s)", k, m, k, m, g.Number("roughness"))
 		})
 	},
+	MaterialX: func(m *MaterialX) {
+		d := m.Data.(highlightData)
+		if d.ggx || d.energy {
+			m.Leave("falling off as GGX does, and energy that is kept")
+		}
+		n, eye := m.normalIn(), m.Put("viewdirection", XVector, "space", XWord("world"))
+		e := newLobe(float64(d.amount)).exponent
+		m.lamps(&d.lightData, func(to XArg) XArg {
+			h := m.Put("normalize", XVector, "in", m.Less(to, eye)) // the direction there is from the eye
+			lit := m.AtLeast(m.Dot(n, to), XNumber(0), XNumber(1), XNumber(0))
+			return m.Times(m.Put("power", XFloat, "in1", m.Put("max", XFloat, "in1", m.Dot(n, h), "in2", XNumber(1e-6)), "in2", XNumber(e)), lit)
+		})
+	},
 	Run: func(c *Call) {
 		d := c.Data.(highlightData)
 		nx, ny, nz := c.normal(0)

@@ -50,6 +50,21 @@ var imageKind = &Kind{
 		g.Out("colour", "%s.rgb", c)
 		g.Out("alpha", "%s.a", c)
 	},
+	MaterialX: func(m *MaterialX) {
+		d := m.Data.(imageData)
+		wrap := map[pixmap.Wrap]string{pixmap.Repeat: "periodic", pixmap.Clamp: "clamp", pixmap.Mirror: "mirror"}[d.reading.Wrap]
+		filter := "linear"
+		if d.reading.Nearest {
+			filter = "closest"
+		}
+		in := []any{"file", XArg{Type: "filename", Value: m.file(d.picture)}, "uaddressmode", XWord(wrap), "vaddressmode", XWord(wrap), "filtertype", XWord(filter)}
+		if at, ok := m.in("place"); ok {
+			in = append(in, "texcoord", m.Put("convert", XUV, "in", at))
+		}
+		c := m.Put("image", "color4", in...)
+		m.Out("colour", m.Put("convert", XColor, "in", c))
+		m.Out("alpha", m.Put("extract", XFloat, "in", c, "index", XWhole(3)))
+	},
 	Run: func(c *Call) {
 		d := c.Data.(imageData)
 		var u, v Plane

@@ -54,6 +54,18 @@ var layers = &Kind{
 		}
 		g.Out("colour", "%s", c)
 	},
+	MaterialX: func(m *MaterialX) {
+		c := m.In("base")
+		for _, l := range m.Data.([]network.Layer) {
+			if !l.Off {
+				c = m.mode(color.FindMode(l.Mode), c, m.In(l.Key), m.Times(m.Clamped(m.In(l.Key+"-mask")), m.In(l.Key+"-amount")))
+			}
+		}
+		if c.Node == "" {
+			c = m.Put("constant", XColor, "value", c)
+		}
+		m.Out("colour", c)
+	},
 	Run: func(c *Call) {
 		out := c.Out[0]
 		for k := range out {
@@ -135,6 +147,13 @@ var switchKind = &Kind{
 		list := g.get("choices").([]network.Option)
 		if live := g.Data.(int); live < len(list) && g.In(list[live].Key) != "" {
 			g.Out("value", "%s", g.In(list[live].Key))
+		}
+	},
+	MaterialX: func(m *MaterialX) {
+		list := m.get("choices").([]network.Option)
+		if live := m.Data.(int); live < len(list) {
+			a := m.In(list[live].Key)
+			m.Out("value", m.Put("dot", a.Type, "in", a))
 		}
 	},
 	Run: func(c *Call) { // where the live choice has to be converted first

@@ -49,6 +49,7 @@ var lightSource = &Kind{
 		g.Out("fade", "%s.strength", f)
 		g.Out("shadow", "1.0")
 	},
+	Stays: "Other programs tell nothing of lights.",
 	Run: func(c *Call) {
 		r := c.Data.(Reading)
 		for _, out := range c.Out {

@@ -73,6 +73,7 @@ var lightStamp = &Kind{
 		g.Out("colour", "%s", col)
 		g.Out("tone", "%s", tone)
 	},
+	Stays: "Other programs tell nothing of lights.",
 	Run: func(c *Call) {
 		d := c.Data.(*stampData)
 		for _, out := range c.Out {

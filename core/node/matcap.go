@@ -46,6 +46,7 @@ var matcap = &Kind{
 			g.Out("colour", "%s(0.5 + %s.y / 2.0)", g.Ramp("stops", g.get("stops").([]color.Stop), color.MixLinear), q)
 		}
 	},
+	Stays: "Other programs know no space of the eye.",
 	Run: func(c *Call) {
 		d := c.Data.(matcapData)
 		nx, ny, nz := c.normal(0)

@@ -211,6 +211,25 @@ var maths = &Kind{
 			"root": "sqrt(max(%s * 1.0, 0.0))%.0s", "sine": "sin(6.283185307 * fract(%s))%.0s", "cosine": "cos(6.283185307 * fract(%s))%.0s", "invert": "1.0 - %s%.0s", "dot": "dot(%s, %s)", "cross": "cross(%s, %s)", "length": "length(%s)%.0s", "normalise": "unit(%s)%.0s"}
 		g.Out("value", text[g.Data.(*operation).key], a, b)
 	},
+	MaterialX: func(m *MaterialX) {
+		op := m.Data.(*operation)
+		a := m.In("a")
+		t := a.Type
+		one := map[string]string{"abs": "absval", "sign": "sign", "floor": "floor", "ceil": "ceil", "round": "round", "fraction": "fract", "root": "sqrt", "invert": "invert", "normalise": "normalize"}[op.key]
+		two := map[string]string{"add": "add", "subtract": "subtract", "multiply": "multiply", "divide": "divide", "power": "power", "min": "min", "max": "max", "modulo": "modulo", "cross": "crossproduct"}[op.key]
+		switch {
+		case one != "":
+			m.Out("value", m.Put(one, t, "in", a))
+		case two != "":
+			m.Out("value", m.Put(two, t, "in1", a, "in2", m.In("b")))
+		case op.key == "dot":
+			m.Out("value", m.Dot(a, m.In("b")))
+		case op.key == "length":
+			m.Out("value", m.Put("magnitude", XFloat, "in", a))
+		default:
+			m.Out("value", m.Put(map[string]string{"sine": "sin", "cosine": "cos"}[op.key], t, "in", m.Times(a, XNumber(2*math.Pi))))
+		}
+	},
 	Run: func(c *Call) {
 		op := c.Data.(*operation)
 		a := c.In[0]

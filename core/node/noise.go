@@ -51,6 +51,31 @@ var noise = &Kind{
 		g.Out("tone", "%s", of(0))
 		g.Out("colour", "vec3(%s, %s, %s)", of(0), of(1), of(2))
 	},
+	MaterialX: func(m *MaterialX) {
+		f := m.Data.(texture.Fractal)
+		m.Leave("its very pattern: the noise there is another of the same kind")
+		at := m.Over(m.placeIn(), m.In("size"))
+		if v, ok := isX(m.In("seed")); !ok || v != 0 {
+			at = m.Sum(at, m.As(m.Times(m.In("seed"), XNumber(371)), XVector))
+		}
+		for _, key := range [2]string{"distortion", "change"} {
+			if v, ok := isX(m.In(key)); !ok || v != 0 {
+				m.Leave("its %s", key)
+			}
+		}
+		make := func(t XType) XArg {
+			n := m.Put("fractal3d", t, "amplitude", XNumber(1), "octaves", XWhole(max(1, f.Octaves)), "lacunarity", m.In("finer"), "diminish", m.In("gain"), "position", at)
+			switch f.Shape {
+			case texture.Ridged:
+				return m.Clamped(m.Put("invert", t, "in", m.Times(m.Put("absval", t, "in", n), XNumber(2.4))))
+			case texture.Billow:
+				return m.Clamped(m.Times(m.Put("absval", t, "in", n), XNumber(2.4)))
+			}
+			return m.Sum(m.Times(n, XNumber(0.5)), XNumber(0.5))
+		}
+		m.Out("tone", make(XFloat))
+		m.Out("colour", make(XColor))
+	},
 	Run: func(c *Call) {
 		f := c.Data.(texture.Fractal)
 		size, gain, finer, distortion, change, seeds := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0], c.In[5][0], c.In[6][0]

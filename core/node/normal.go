@@ -47,6 +47,13 @@ var normalKind = &Kind{
 		}
 		g.Out("vector", "%s", n)
 	},
+	MaterialX: func(m *MaterialX) {
+		if m.Choice("shape") == "flat" || m.Choice("space") == "eye" {
+			m.Cannot("normals of faces and of the eye are not known there")
+			return
+		}
+		m.Out("vector", m.Put("normal", XVector, "space", XWord(m.Choice("space"))))
+	},
 	Run: func(c *Call) {
 		d := c.Data.(normalData)
 		from := &c.Points.Norm

@@ -44,6 +44,13 @@ var normalMap = &Kind{
 		}
 		g.Out("normal", "mapped(%s, %s, %s, vec3(%s.xy * %s * vec2(1.0, %s), %s.z))", g.normalIn(), g.Of("pos"), g.Of("uv"), c, g.In("strength"), down, c)
 	},
+	MaterialX: func(m *MaterialX) {
+		in := m.As(m.In("map"), XVector)
+		if m.Data.(bool) {
+			in = m.Sum(m.Times(in, XThree(XVector, [3]float32{1, -1, 1})), XThree(XVector, [3]float32{0, 1, 0}))
+		}
+		m.Out("normal", m.Put("normalmap", XVector, "in", in, "scale", m.In("strength"), "normal", m.normalIn()))
+	},
 	Run: func(c *Call) {
 		of, in, strength, out, p := c.Found.([]*form.Tangents), c.In[0], c.In[1][0], c.Out[0], c.Points
 		nx, ny, nz := c.normal(2)

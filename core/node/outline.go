@@ -27,6 +27,9 @@ var outline = &Kind{
 		t, s := g.In("thickness"), g.Let("float", "max(0.0, %s) / 2.0", g.In("softness"))
 		g.Out("tone", "1.0 - softstep(min(1.0, abs(dot(%s, %s))), %s - %s, %s + %s)", g.normalIn(), g.Of("eye"), t, s, t, s)
 	},
+	MaterialX: func(m *MaterialX) {
+		m.Out("tone", m.Put("invert", XFloat, "in", m.SoftStep(m.facing(), m.In("thickness"), m.In("softness"))))
+	},
 	Run: func(c *Call) {
 		out := c.Out[0][0]
 		facingRatio(c, 2, out)

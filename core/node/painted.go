@@ -23,6 +23,14 @@ var painted = &Kind{
 	Needs:    sample.Weights | sample.Part,
 	Concerns: Concerns{Paint: true},
 	Stays:    "It is on the vertices.",
+	MaterialX: func(m *MaterialX) {
+		c := m.Put("geomcolor", XColor, "index", XWhole(0))
+		m.Out("colour", c)
+		for i, key := range [3]string{"red", "green", "blue"} {
+			m.Out(key, m.Put("extract", XFloat, "in", c, "index", XWhole(i)))
+		}
+		m.Out("opacity", m.Put("geomcolor", XFloat, "index", XWhole(0)))
+	},
 	Run: func(c *Call) {
 		for i := range c.N {
 			k := c.Lo + i

@@ -25,6 +25,7 @@ var partValues = &Kind{
 		g.Out("place", "partPlace")
 		g.Out("index", "float(part)")
 	},
+	Stays: "What a part has of its own is not known in other programs.",
 	Run: func(c *Call) {
 		for i := range c.N {
 			p := c.Points.PartOf[c.Lo+i]
@@ -65,6 +66,7 @@ var depth = &Kind{
 		d := g.Let("float", "divide(dot(%s - eyePlace, -eyeBack) - depths.x, depths.y - depths.x)", g.Of("pos"))
 		g.Out("tone", "clamp(divide(%[1]s - %[2]s, %[3]s - %[2]s), 0.0, 1.0)", d, g.In("near"), g.In("far"))
 	},
+	Stays: "The bounds of the stage are not known in other programs.",
 	Run: func(c *Call) {
 		px, py, pz := c.planes(&c.Points.Pos)
 		view := &c.Points.View
@@ -103,6 +105,12 @@ var timeKind = &Kind{
 		g.Out("seconds", "time.x")
 		g.Out("frame", "time.y")
 		g.Out("phase", "time.z")
+	},
+	MaterialX: func(m *MaterialX) {
+		m.Out("seconds", m.Put("time", XFloat))
+		m.Out("frame", m.Put("frame", XFloat))
+		m.Out("phase", m.Put("fract", XFloat, "in", m.Put("time", XFloat)))
+		m.Leave("the length of the loop, of which the phase is a part")
 	},
 	Run: func(c *Call) {
 		for k, v := range [3]float32{c.Scene.Time.Seconds, c.Scene.Time.Frame, c.Scene.Time.Phase} {

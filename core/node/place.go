@@ -27,6 +27,15 @@ var place = &Kind{
 		s := g.Let("vec3", "%s", g.In("stretch"))
 		g.Out("vector", "%[1]s / mix(max(%[2]s, 1e-4), min(%[2]s, -1e-4), lessThan(%[2]s, vec3(0.0)))", at, s)
 	},
+	MaterialX: func(m *MaterialX) {
+		at := m.Less(m.placeIn(), m.In("move"))
+		turn := m.In("turn")
+		for i, axis := range [3][3]float32{{0, 0, 1}, {0, 1, 0}, {1, 0, 0}} {
+			by := m.Put("extract", XFloat, "in", turn, "index", XWhole(2-i))
+			at = m.Put("rotate3d", XVector, "in", at, "amount", m.Times(by, XNumber(-1)), "axis", XThree(XVector, axis))
+		}
+		m.Out("vector", m.Over(at, m.In("stretch")))
+	},
 	Run: func(c *Call) {
 		move, turn, stretch, out := c.In[1], c.In[2], c.In[3], c.Out[0]
 		var m vec.M

@@ -54,6 +54,11 @@ var ramp = &Kind{
 		g.Out("colour", "%s", c)
 		g.Out("tone", "luminance(%s)", c)
 	},
+	MaterialX: func(m *MaterialX) {
+		c := m.Ramp(m.get("stops").([]color.Stop), color.Mixing(m.Choice("mixing")), m.In("tone"))
+		m.Out("colour", c)
+		m.Out("tone", m.As(c, XFloat))
+	},
 	Run: func(c *Call) {
 		col, tone := c.Out[0], c.Out[1]
 		if col == nil { // only the luminance is read

@@ -44,6 +44,17 @@ var rangeKind = &Kind{
 		}
 		g.Out("value", "%s + %s * (%s - %s)", lo, t, g.In("to-high"), lo)
 	},
+	MaterialX: func(m *MaterialX) {
+		t := XFloat
+		if m.Choice("carries") == string(network.Vector) {
+			t = XVector
+		}
+		v := m.Put("remap", t, "in", m.In("value"), "inlow", m.In("from-low"), "inhigh", m.In("from-high"))
+		if m.Data.(bool) {
+			v = m.Clamped(v)
+		}
+		m.Out("value", m.Put("remap", t, "in", v, "outlow", m.In("to-low"), "outhigh", m.In("to-high")))
+	},
 	Run: func(c *Call) {
 		clamp := c.Data.(bool)
 		n := c.N
@@ -80,6 +91,11 @@ var steps = &Kind{
 		n := Float(float64(g.Data.(float32)))
 		g.Out("tone", "floor(min(clamp(%s, 0.0, 1.0) * %s, %s - 1.0)) / (%s - 1.0)", g.In("tone"), n, n, n)
 	},
+	MaterialX: func(m *MaterialX) {
+		n := float64(m.Data.(float32))
+		v := m.Put("min", XFloat, "in1", m.Times(m.Clamped(m.In("tone")), XNumber(n)), "in2", XNumber(n-1))
+		m.Out("tone", m.Over(m.Put("floor", XFloat, "in", v), XNumber(n-1)))
+	},
 	Run: func(c *Call) {
 		n := c.Data.(float32)
 		out, in := c.Out[0][0], c.In[0][0]
@@ -110,6 +126,11 @@ var toneAdjust = &Kind{
 		g.Use("safe")
 		v := g.Let("float", "max(0.0, (%[1]s * %[2]s + %[3]s - %[4]s) * %[5]s + %[4]s)", g.In("tone"), g.In("gain"), g.In("lift"), g.In("pivot"), g.In("contrast"))
 		g.Out("tone", "%[1]s == 1.0 ? %[2]s : power(%[2]s, 1.0 / max(%[1]s, 1e-3))", g.In("gamma"), v)
+	},
+	MaterialX: func(m *MaterialX) {
+		v := m.Sum(m.Times(m.In("tone"), m.In("gain")), m.In("lift"))
+		v = m.Put("max", XFloat, "in1", m.Put("contrast", XFloat, "in", v, "amount", m.In("contrast"), "pivot", m.In("pivot")), "in2", XNumber(0))
+		m.Out("tone", m.Put("power", XFloat, "in1", v, "in2", m.Over(XNumber(1), m.In("gamma"))))
 	},
 	Run: func(c *Call) {
 		in := c.In
@@ -154,6 +175,18 @@ var compare = &Kind{
 		default:
 			g.Out("tone", "abs(%s - %s) <= %s ? 1.0 : 0.0", a, b, g.In("reach"))
 		}
+	},
+	MaterialX: func(m *MaterialX) {
+		a, b := m.In("a"), m.In("b")
+		switch m.Data {
+		case "less":
+			a, b = b, a
+		case "near":
+			a, b = m.In("reach"), m.Put("absval", XFloat, "in", m.Less(a, b))
+			m.Out("tone", m.AtLeast(a, b, XNumber(1), XNumber(0)))
+			return
+		}
+		m.Out("tone", m.Put("ifgreater", XFloat, "value1", a, "value2", b, "in1", XNumber(1), "in2", XNumber(0)))
 	},
 	Run: func(c *Call) {
 		a, b := c.In[0][0], c.In[1][0]

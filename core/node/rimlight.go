@@ -45,6 +45,7 @@ var rimLight = &Kind{
 			return fmt.Sprintf("%[1]s * softstep(%[2]s, 1.0 - 2.0 * %[3]s - %[4]s, 1.0 - 2.0 * %[3]s + %[4]s)", rim, side, g.Number("around"), s)
 		}, func(k int) string { return fmt.Sprintf("vec3(%s)", rim) })
 	},
+	Stays: "Other programs know no side of the page.",
 	Run: func(c *Call) {
 		d := c.Data.(lightData)
 		nx, ny, nz := c.normal(0)

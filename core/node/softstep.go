@@ -60,6 +60,9 @@ var softStep = &Kind{
 		h := g.Let("float", "max(0.0, %s) / 2.0", g.In("softness"))
 		g.Out("tone", "softstep(%s, %s - %s, %s + %s)", g.In("tone"), g.In("threshold"), h, g.In("threshold"), h)
 	},
+	MaterialX: func(m *MaterialX) {
+		m.Out("tone", m.SoftStep(m.In("tone"), m.In("threshold"), m.In("softness")))
+	},
 	Run: func(c *Call) {
 		stepped(c.Out[0][0], c.In[0][0], c.In[1][0], c.In[2][0], c.Const[1] && c.Const[2])
 	},

@@ -88,6 +88,15 @@ var split = &Kind{
 			g.Out(string(k), "%s.%c", v, k)
 		}
 	},
+	MaterialX: func(m *MaterialX) {
+		if k := m.Data.(*space).key; k != "rgb" && k != "xyz" {
+			m.Cannot("parts other than red, green and blue are those of encoded colours")
+			return
+		}
+		for i, key := range "xyz" {
+			m.Out(string(key), m.Put("extract", XFloat, "in", m.In("colour"), "index", XWhole(i)))
+		}
+	},
 	Run: func(c *Call) {
 		sp := c.Data.(*space)
 		in := c.In[0]
@@ -127,6 +136,18 @@ var join = &Kind{
 		g.Use(g.Data.(*space).key)
 		g.Out("colour", text, fmt.Sprintf("vec3(%s, %s, %s)", g.In("x"), g.In("y"), g.In("z")))
 	},
+	MaterialX: func(m *MaterialX) {
+		t := XColor
+		switch m.Data.(*space).key {
+		case "rgb":
+		case "xyz":
+			t = XVector
+		default:
+			m.Cannot("parts other than red, green and blue are those of encoded colours")
+			return
+		}
+		m.Out("colour", m.Put("combine3", t, "in1", m.In("x"), "in2", m.In("y"), "in3", m.In("z")))
+	},
 	Run: func(c *Call) {
 		sp := c.Data.(*space)
 		x, y, z, out := c.In[0][0], c.In[1][0], c.In[2][0], c.Out[0]
@@ -164,6 +185,7 @@ var colorAdjust = &Kind{
 		g.Do("if (%[1]s != 1.0 || %[2]s != 1.0) %[3]s = decoded(max(vec3(0.0), (power(max(vec3(0.0), encoded(%[3]s)), vec3(1.0 / max(%[1]s, 1e-3))) - 0.5) * %[2]s + 0.5));", gamma, contrast, c)
 		g.Out("colour", "%s * %s", c, g.In("tint"))
 	},
+	Stays: "It works on encoded colours.",
 	Run: func(c *Call) {
 		in, n := c.In, c.N
 		r, g, b := in[0][0][:n], in[0][1][:n], in[0][2][:n]
@@ -250,6 +272,7 @@ var paletteStrip = &Kind{
 		j := g.Let("ivec2", "min(%s + 1, ivec2(%d, %d))", i, cols-1, rows-1)
 		g.Out("colour", "mix(mix(%[1]s[%[2]s.y * %[4]d + %[2]s.x], %[1]s[%[2]s.y * %[4]d + %[3]s.x], fract(%[5]s.x)), mix(%[1]s[%[3]s.y * %[4]d + %[2]s.x], %[1]s[%[3]s.y * %[4]d + %[3]s.x], fract(%[5]s.x)), fract(%[5]s.y))", table, i, j, cols, f)
 	},
+	Stays: "Tables are pictures there.",
 	Run: func(c *Call) {
 		d := c.Data.(stripData)
 		u, v, off, out := c.In[0][0], c.In[1][0], c.In[2][0], c.Out[0]

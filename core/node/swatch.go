@@ -16,6 +16,9 @@ var swatch = &Kind{
 	Prepare: func(get func(string) any) any { return get("colour") },
 	Brief:   func(a *About) string { return a.Setting("colour").(color.C).Hex() },
 	GLSL:    func(g *GLSL) { g.Out("colour", "%s", g.Number("colour")) },
+	MaterialX: func(m *MaterialX) {
+		m.Out("colour", m.Put("constant", XColor, "value", XThree(XColor, m.Data.(color.C))))
+	},
 	Run: func(c *Call) {
 		for k, v := range c.Data.(color.C) {
 			p := c.Out[0][k]

@@ -31,6 +31,7 @@ var triplanar = &Kind{
 		w := g.Let("vec3", "pow(%s, vec3(1.0 + 15.0 * clamp(%s, 0.0, 1.0)))", n, g.In("sharpness"))
 		g.Out("colour", "(%[1]s.x * %[2]s + %[1]s.y * %[3]s + %[1]s.z * %[4]s) / max(1e-20, %[1]s.x + %[1]s.y + %[1]s.z)", w, g.Other("colour", sample.FromX), g.Other("colour", sample.FromY), g.Other("colour", sample.FromZ))
 	},
+	Stays: "Other programs lay pictures alone from three sides.",
 	Run: func(c *Call) {
 		nx, ny, nz := c.normal(1)
 		sharp, out := c.In[2][0], c.Out[0]

@@ -103,6 +103,29 @@ var twoWayRamp = &Kind{
 		}
 		g.Out("colour", "%s", out)
 	},
+	MaterialX: func(m *MaterialX) {
+		d := m.Data.(twoWay)
+		rows := slices.Clone(m.get("rows").([]network.Row))
+		slices.SortStableFunc(rows, func(a, b network.Row) int { return cmp.Compare(a.At, b.At) })
+		var c XArg
+		for i, r := range rows {
+			here := m.Ramp(m.get(RowStops(r.Key)).([]color.Stop), color.Mixing(m.Choice("mixing")), m.In("tone"))
+			switch {
+			case i == 0:
+				c = here
+			case d.step:
+				c = m.AtLeast(m.In("down"), XNumber(r.At), here, c)
+			default:
+				t := m.Clamped(m.Put("remap", XFloat, "in", m.In("down"), "inlow", XNumber(rows[i-1].At), "inhigh", XNumber(r.At)))
+				c = m.Put("mix", XColor, "fg", here, "bg", c, "mix", t)
+			}
+		}
+		if c.Node == "" {
+			m.Cannot("it has no rows")
+			return
+		}
+		m.Out("colour", c)
+	},
 	Run: func(c *Call) {
 		d := c.Data.(twoWay)
 		out, tone, down := c.Out[0], c.In[0][0], c.In[1][0]

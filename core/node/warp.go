@@ -19,6 +19,9 @@ var warp = &Kind{
 	GLSL: func(g *GLSL) {
 		g.Out("vector", "%s + (2.0 * %s - 1.0) * %s", g.Or("place", g.Of("rest")), g.In("by"), g.In("amount"))
 	},
+	MaterialX: func(m *MaterialX) {
+		m.Out("vector", m.Sum(m.placeIn(), m.Times(m.Less(m.Times(m.In("by"), XNumber(2)), XNumber(1)), m.In("amount"))))
+	},
 	Run: func(c *Call) {
 		by, amount, out := c.In[1], c.In[2][0], c.Out[0]
 		for i := range c.N {

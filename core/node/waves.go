@@ -75,6 +75,38 @@ var waves = &Kind{
 		g.Do("if (%s != 0.0) %s += %s * noise(%s, seedOf(%s), vec2(1.0, 0.0));", g.In("wander"), t, g.In("wander"), way, g.In("seed"))
 		g.Out("tone", "waveMean(%s + %s, %s, %d, %s)", t, g.In("phase"), wide, d.profile, g.In("width"))
 	},
+	MaterialX: func(m *MaterialX) {
+		d := m.Data.(wavesData)
+		if v, ok := isX(m.In("wander")); !ok || v != 0 {
+			m.Leave("its wandering")
+		}
+		p := m.Less(m.placeIn(), m.In("about"))
+		axis := m.Put("normalize", XVector, "in", m.In("axis"))
+		h := m.Dot(p, axis)
+		var t XArg
+		switch d.form {
+		case "shells":
+			t = m.Put("magnitude", XFloat, "in", p)
+		case "rings":
+			t = m.Put("magnitude", XFloat, "in", m.Less(p, m.Times(axis, h)))
+		case "spokes":
+			m.Cannot("spokes have no node there")
+			return
+		default:
+			t = h
+		}
+		t = m.Put("fract", XFloat, "in", m.Sum(m.Over(t, m.In("spacing")), m.In("phase")))
+		switch d.profile {
+		case texture.Ramp:
+			m.Out("tone", t)
+		case texture.Tent:
+			m.Out("tone", m.Put("invert", XFloat, "in", m.Put("absval", XFloat, "in", m.Less(m.Times(t, XNumber(2)), XNumber(1)))))
+		case texture.Pulse:
+			m.Out("tone", m.Put("ifgreater", XFloat, "value1", m.In("width"), "value2", t, "in1", XNumber(1), "in2", XNumber(0)))
+		default:
+			m.Out("tone", m.Less(XNumber(0.5), m.Times(m.Put("cos", XFloat, "in", m.Times(t, XNumber(2*math.Pi))), XNumber(0.5))))
+		}
+	},
 	Run: func(c *Call) {
 		d, out := c.Data.(wavesData), c.Out[0][0]
 		spacing, phase, width, wander, along, across, seeds, axes, about := c.In[1][0], c.In[2][0], c.In[3][0], c.In[4][0], c.In[5][0], c.In[6][0], c.In[7][0], c.In[8], c.In[9]

@@ -20,6 +20,7 @@ import (
 	"mobanta/core/eval"
 	"mobanta/core/frame"
 	"mobanta/core/light"
+	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
@@ -371,26 +372,6 @@ func (pg *Page) part(ctx context.Context, job picture.Job, i, program, workers i
 // bakedValues evaluates what stays of a look at vertices of a part, as the camera sees them: three numbers for each.
 func bakedValues(ctx context.Context, job picture.Job, prog *Program, part int, vertices []int32, workers int) ([][]float32, error) {
 	sc := job.Scene
-	net := job.Looks[sc.Parts[part].Look]
-	// Patterns give what they come to: a vertex meets a dot or none.
-	flat := net.Clone()
-	for i := range flat.Nodes {
-		if node.ConcernsOf(&flat.Nodes[i]).Printed != "" {
-			flat.Nodes[i].Kind = node.Even(flat.Nodes[i].Kind)
-		}
-	}
-	program, err := eval.Compile(&flat, node.Catalogue{})
-	if err != nil {
-		return nil, err
-	}
-	var targets []eval.Target
-	for _, b := range prog.Baked {
-		t, _, err := program.Output(b.Ref)
-		if err != nil {
-			return nil, err
-		}
-		targets = append(targets, t)
-	}
 	view := sc.Stage.Camera.View(1600, 1000)
 	all, vertex := sample.Vertices(sc, &view)
 	at := make(map[int32]int32, len(vertex))
@@ -401,24 +382,86 @@ func bakedValues(ctx context.Context, job picture.Job, prog *Program, part int, 
 	for i, v := range vertices {
 		picked[i] = at[v]
 	}
-	points := all.Pick(picked)
-	scene := &node.Scene{Scene: sc, Time: node.At(sc.Stage.Time)}
-	if program.Rays(targets) {
-		scene.Tracer = &shade.Tracer{Scene: sc, Rays: trace.Of(sc.Geometry, nil, workers), Workers: workers}
+	var refs []network.Ref
+	for _, b := range prog.Baked {
+		refs = append(refs, b.Ref)
 	}
-	found := shade.NewFindings(points, nil)
-	found.Level = 1
-	planes, err := program.Run(ctx, eval.Env{Points: points, Found: found, Scene: scene, Moment: eval.NewMoment(scene, 1), Workers: workers}, targets)
+	planes, err := atPoints(ctx, job, sc.Parts[part].Look, all.Pick(picked), refs, workers)
 	if err != nil {
 		return nil, err
 	}
-	out := make([][]float32, len(targets))
-	for k := range targets {
+	out := make([][]float32, len(refs))
+	for k := range refs {
 		for i := range vertices {
 			for c := range 3 {
 				out[k] = append(out[k], planes[k][min(c, len(planes[k])-1)][i])
 			}
 		}
+	}
+	return out, nil
+}
+
+// atPoints evaluates outputs of a look at points; patterns give what they come to, since a point meets a dot or none.
+func atPoints(ctx context.Context, job picture.Job, look string, points *sample.Points, refs []network.Ref, workers int) ([][]node.Plane, error) {
+	flat := job.Looks[look].Clone()
+	for i := range flat.Nodes {
+		if node.ConcernsOf(&flat.Nodes[i]).Printed != "" {
+			flat.Nodes[i].Kind = node.Even(flat.Nodes[i].Kind)
+		}
+	}
+	program, err := eval.Compile(&flat, node.Catalogue{})
+	if err != nil {
+		return nil, err
+	}
+	var targets []eval.Target
+	for _, ref := range refs {
+		t, _, err := program.Output(ref)
+		if err != nil {
+			return nil, err
+		}
+		targets = append(targets, t)
+	}
+	scene := &node.Scene{Scene: job.Scene, Time: node.At(job.Scene.Stage.Time)}
+	if program.Rays(targets) {
+		scene.Tracer = &shade.Tracer{Scene: job.Scene, Rays: trace.Of(job.Scene.Geometry, nil, workers), Workers: workers}
+	}
+	found := shade.NewFindings(points, nil)
+	found.Level = 1
+	return program.Run(ctx, eval.Env{Points: points, Found: found, Scene: scene, Moment: eval.NewMoment(scene, 1), Workers: workers}, targets)
+}
+
+// Mean returns what an output of a look, named as in the flat network, comes to over the vertices that wear it; nothing where
+// none do.
+func Mean(ctx context.Context, job picture.Job, look string, ref network.Ref, workers int) ([]float32, error) {
+	view := job.Scene.Stage.Camera.View(1600, 1000)
+	all, _ := sample.Vertices(job.Scene, &view)
+	var picked []int32
+	for i, part := range all.PartOf {
+		if job.Scene.Parts[part].Look == look {
+			picked = append(picked, int32(i))
+		}
+	}
+	if len(picked) == 0 {
+		return nil, nil
+	}
+	const enough = 5000
+	if step := len(picked) / enough; step > 1 {
+		for i := 0; i*step < len(picked); i++ {
+			picked[i] = picked[i*step]
+		}
+		picked = picked[:(len(picked)+step-1)/step]
+	}
+	planes, err := atPoints(ctx, job, look, all.Pick(picked), []network.Ref{ref}, workers)
+	if err != nil {
+		return nil, err
+	}
+	var out []float32
+	for _, p := range planes[0] {
+		sum := 0.0
+		for _, v := range p {
+			sum += float64(v)
+		}
+		out = append(out, float32(sum/float64(len(p))))
 	}
 	return out, nil
 }
