@@ -15,13 +15,13 @@ func (v *Server) compare(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return v.render(c, http.StatusOK, "compare.html", v.pages.Compare(st, c.QueryParam("a"), c.QueryParam("b"), c.QueryParam("way")))
+	return v.render(c, http.StatusOK, "compare.html", v.pages.Compare(st, c.QueryParam("a"), c.QueryParam("b"), c.QueryParam("way"), v.jobs(st.ID)))
 }
 
 // stillTrail tells how a pixel of one side came to its colour.
 func (v *Server) stillTrail(c *echo.Context) error {
 	ctx := c.Request().Context()
-	p, _, err := v.side(c, c.QueryParam("of"))
+	p, files, err := v.side(c, c.QueryParam("of"))
 	if err != nil {
 		return err
 	}
@@ -37,7 +37,7 @@ func (v *Server) stillTrail(c *echo.Context) error {
 		return err
 	}
 	defer done()
-	if _, err := v.stills.draw(ctx, p, w, h); err != nil {
+	if _, err := v.stills.draw(ctx, p, files, w, h); err != nil {
 		return err
 	}
 	t, err := v.stills.easel.Trail(ctx, x*float64(w)/float64(h), y)

@@ -153,7 +153,7 @@ func (v *Server) face(b *jobs.Board, j *jobs.Job, p *project.Project) {
 	if t := p.Take(j.Order.Take); t != nil {
 		p = p.With(t)
 	}
-	data, err := v.stills.png(ctx, p, faceW, faceH)
+	data, err := v.stills.png(ctx, p, v.live.Files, faceW, faceH)
 	if err == nil {
 		err = b.PutFace(ctx, j.ID, data)
 	}
@@ -281,11 +281,15 @@ func (v *Server) estimate(c *echo.Context) error {
 	}
 	d := delivery.NewDrawer(st.Project, v.live.Files, 0, &v.live.Gate)
 	defer d.Easel().Close()
+	minds, err := d.Minds(ctx, o)
+	if err != nil {
+		return err
+	}
 	m, err := d.Measure(ctx, o)
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, estimated{Seconds: o.Seconds(m, len(pieces)), Memory: o.Memory(), Pieces: len(pieces), Remarks: o.Remarks(st.Project)})
+	return c.JSON(http.StatusOK, estimated{Seconds: o.Seconds(m, len(pieces)), Memory: o.Memory(), Pieces: len(pieces), Remarks: append(o.Remarks(st.Project), minds...)})
 }
 
 // sheet shows the page of the proof sheet.

@@ -18,6 +18,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"mobanta/core/exchange"
+	"mobanta/core/materialx"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/project"
@@ -163,7 +164,7 @@ func (v *Server) importLook(c *echo.Context) error {
 		return err
 	}
 	defer done()
-	f, err := exchange.ReadLook(bytes.NewReader(data))
+	f, remarks, err := readLook(data)
 	if err != nil {
 		return err
 	}
@@ -176,7 +177,24 @@ func (v *Server) importLook(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(http.StatusOK, answered(st, outcomes))
+	a := answered(st, outcomes)
+	if len(remarks) > 0 {
+		a.Notes = append(a.Notes, strings.Join(remarks, ". ")+".")
+	}
+	return c.JSON(http.StatusOK, a)
+}
+
+// readLook reads a look file, or a MaterialX document, and tells what of that is not known here.
+func readLook(data []byte) (*exchange.LookFile, []string, error) {
+	if !materialx.Is(data) {
+		f, err := exchange.ReadLook(bytes.NewReader(data))
+		return f, nil, err
+	}
+	n, err := materialx.Read(data)
+	if err != nil {
+		return nil, nil, err
+	}
+	return &exchange.LookFile{Name: n.Name, Network: n.Network, Groups: n.Groups}, n.Remarks, nil
 }
 
 // bringIn stores a model with the files beside it and puts it on the stage,

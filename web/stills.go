@@ -3,7 +3,9 @@ package web
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"strconv"
 	"strings"
@@ -11,9 +13,13 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/labstack/echo/v5"
 
+	"mobanta/core/delivery"
 	"mobanta/core/frame"
+	"mobanta/core/pixmap"
 	"mobanta/core/project"
+	"mobanta/core/stage"
 	"mobanta/core/turn"
+	"mobanta/store"
 	"mobanta/web/live"
 	"mobanta/web/page"
 )
@@ -48,7 +54,7 @@ func newStills(l *live.Studio) *stills {
 }
 
 // png returns a picture of the project, w × h pixels.
-func (s *stills) png(ctx context.Context, p *project.Project, w, h int) ([]byte, error) {
+func (s *stills) png(ctx context.Context, p *project.Project, files stage.Files, w, h int) ([]byte, error) {
 	if w < 1 || h < 1 || w*h > maxStill {
 		return nil, fmt.Errorf("frame: a picture to compare has 1 to %d million pixels", maxStill>>20)
 	}
@@ -65,7 +71,7 @@ func (s *stills) png(ctx context.Context, p *project.Project, w, h int) ([]byte,
 		return nil, err
 	}
 	defer done()
-	pic, err := s.draw(ctx, p, w, h)
+	pic, err := s.draw(ctx, p, files, w, h)
 	if err != nil {
 		return nil, err
 	}
@@ -79,38 +85,97 @@ func (s *stills) png(ctx context.Context, p *project.Project, w, h int) ([]byte,
 	return buf.Bytes(), nil
 }
 
-func (s *stills) draw(ctx context.Context, p *project.Project, w, h int) (*frame.Picture, error) {
+func (s *stills) draw(ctx context.Context, p *project.Project, files stage.Files, w, h int) (*frame.Picture, error) {
 	o := frame.Order{W: w, H: h, Samples: stillSamples}
 	if w <= smallerThanIs {
 		o.Samples = smallSamples
 	}
-	return s.easel.Draw(ctx, p, s.live.Files, o)
+	return s.easel.Draw(ctx, p, files, o)
 }
 
 // side returns what one side of a comparison shows, with the camera of the project as it is now if that is asked for.
-func (v *Server) side(c *echo.Context, of string) (p *project.Project, name string, err error) {
+// files are those that it is drawn from.
+func (v *Server) side(c *echo.Context, of string) (p *project.Project, files stage.Files, err error) {
+	files = v.live.Files
 	st, err := v.store.Load(c.Request().Context(), c.Param("id"))
 	if err != nil {
-		return nil, "", err
+		return nil, nil, err
+	}
+	if job, ok := strings.CutPrefix(of, "baked/"); ok {
+		return v.baked(c.Request().Context(), st, job)
 	}
 	if n, ok := strings.CutPrefix(of, "cell/"); ok {
 		cell, _ := strconv.Atoi(n)
 		p, err = page.ParseAxes(c.QueryParams()["axis"]).Cell(st.Project, cell)
-		return p, "", err
+		return p, files, err
 	}
-	p, name, err = st.Project.Side(of)
+	p, _, err = st.Project.Side(of)
 	if err == nil && c.QueryParam("camera") == "now" {
 		q := p.Clone()
 		q.Stage.Camera = st.Project.Moment().Stage.Camera
 		q.Unmove("camera")
 		p = q
 	}
-	return p, name, err
+	return p, files, err
+}
+
+// baked returns a project whose parts wear what a job has baked over them, laid by their texture coordinates, and the files of
+// that.
+func (v *Server) baked(ctx context.Context, st *store.State, id string) (*project.Project, stage.Files, error) {
+	b, err := v.board()
+	if err != nil {
+		return nil, nil, err
+	}
+	if j, _, err := b.Job(id); err != nil || j.Project != st.ID || j.Order.As != delivery.Texture {
+		return nil, nil, store.ErrNotFound
+	}
+	j, r, err := b.File(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer r.Close()
+	data, err := io.ReadAll(io.LimitReader(r, maxBaked+1))
+	if err != nil {
+		return nil, nil, err
+	}
+	if len(data) > maxBaked {
+		return nil, nil, errors.New("frame: the texture is too large to be shown here")
+	}
+	pictures, err := delivery.Textures(data)
+	if err != nil {
+		return nil, nil, err
+	}
+	p := st.Project
+	if t := p.Take(j.Order.Take); t != nil {
+		p = p.With(t)
+	}
+	p = p.Clone()
+	if j.Order.At != nil {
+		p.Stage.Time.At = *j.Order.At
+	}
+	made, shown := j.Order.Bake.Shown(p, pictures)
+	return made, shownFiles{v.live.Files, shown}, nil
+}
+
+const maxBaked = 256 << 20 // bytes of textures that are shown on their model
+
+// shownFiles gives pictures that belong to no project beside the files that do.
+type shownFiles struct {
+	stage.Files
+	pictures map[string][]byte
+}
+
+// Picture implements stage.Files.
+func (f shownFiles) Picture(hash string) (*pixmap.Pixmap, error) {
+	if data, ok := f.pictures[hash]; ok {
+		return pixmap.Read(data)
+	}
+	return f.Files.Picture(hash)
 }
 
 // still gives a picture of a take, a look, a cell of a proof sheet, or the project as it is.
 func (v *Server) still(c *echo.Context) error {
-	p, _, err := v.side(c, c.QueryParam("of"))
+	p, files, err := v.side(c, c.QueryParam("of"))
 	if err != nil {
 		return err
 	}
@@ -120,7 +185,7 @@ func (v *Server) still(c *echo.Context) error {
 	}
 	w, _ := strconv.Atoi(c.QueryParam("w"))
 	h, _ := strconv.Atoi(c.QueryParam("h"))
-	data, err := v.stills.png(c.Request().Context(), p, w, h)
+	data, err := v.stills.png(c.Request().Context(), p, files, w, h)
 	if err != nil {
 		return err
 	}

@@ -3,9 +3,13 @@ package bake
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"fmt"
 	"image"
 	"image/png"
 	"io"
+	"slices"
+	"strings"
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
@@ -13,8 +17,10 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/parallel"
+	"mobanta/core/project"
 	"mobanta/core/sample"
 	"mobanta/core/shade"
+	"mobanta/core/stage"
 	"mobanta/core/trace"
 )
 
@@ -419,4 +425,49 @@ func (x *Texture) WritePNG(w io.Writer, bits int) error {
 		}
 	}
 	return nil
+}
+
+// Shown returns a project whose model wears pictures that were baked of it, laid by its texture coordinates: one for all parts
+// that were baked, or of each part its own, in their order; and the pictures by the hashes that the project knows them by.
+func (o *Order) Shown(p *project.Project, pictures []File) (*project.Project, map[string][]byte) {
+	q := p.Clone()
+	files := map[string][]byte{}
+	i := slices.IndexFunc(q.Stage.Models, func(m stage.Model) bool { return m.ID == o.Model })
+	if i < 0 || len(pictures) == 0 {
+		return q, files
+	}
+	var names []string
+	for part, look := range q.Stage.Models[i].Looks {
+		if p.Look(look) != nil && (len(o.Parts) == 0 || slices.Contains(o.Parts, part)) {
+			names = append(names, part)
+		}
+	}
+	data := len(o.Outputs) > 0 && o.Outputs[0].Data
+	for k, pic := range pictures {
+		sum := fmt.Sprintf("%x", sha256.Sum256(pic.Data))
+		files[sum] = pic.Data
+		set := map[string]any{"picture": sum}
+		if data {
+			set["holds"] = "data"
+		}
+		id := fmt.Sprint("baked", k)
+		q.Looks = append(q.Looks, project.Look{ID: id, Name: "Baked", Network: network.Network{Nodes: []network.Node{{ID: "image", Kind: "image", Set: set},
+			{ID: "end", Kind: network.FinishKind, In: map[string]network.Input{"colour": {Wires: []network.Ref{{Node: "image", Port: "colour"}}}, "opacity": {Wires: []network.Ref{{Node: "image", Port: "alpha"}}}}}}}})
+	}
+	for _, part := range names {
+		n := 0
+		if o.Apart {
+			n = max(0, slices.IndexFunc(pictures, func(f File) bool {
+				return strings.HasPrefix(f.Name, fileName(q.Stage.Models[i].Name+" "+part+" "))
+			}))
+		}
+		q.Stage.Models[i].Looks[part] = fmt.Sprint("baked", n)
+	}
+	return q, files
+}
+
+// File is a picture that was baked, under the name of its file.
+type File struct {
+	Name string
+	Data []byte
 }

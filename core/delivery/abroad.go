@@ -160,3 +160,28 @@ func (d *Drawer) Minds(ctx context.Context, o *Order) ([]string, error) {
 	}
 	return nil, nil
 }
+
+// Textures returns the pictures of what an order of textures came to, a PNG or a ZIP of such.
+func Textures(data []byte) ([]bake.File, error) {
+	if !bytes.HasPrefix(data, []byte("PK")) {
+		return []bake.File{{Data: data}}, nil
+	}
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, fmt.Errorf("delivery: %w", err)
+	}
+	var out []bake.File
+	for _, f := range z.File {
+		r, err := f.Open()
+		if err != nil {
+			return nil, fmt.Errorf("delivery: %w", err)
+		}
+		pic, err := io.ReadAll(io.LimitReader(r, 256<<20))
+		r.Close()
+		if err != nil {
+			return nil, fmt.Errorf("delivery: %w", err)
+		}
+		out = append(out, bake.File{Name: f.Name, Data: pic})
+	}
+	return out, nil
+}

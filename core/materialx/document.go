@@ -269,3 +269,9 @@ func (d *Document) Write(w io.Writer) error {
 	_, err := io.WriteString(w, b.String())
 	return err
 }
+
+// Is tells whether data looks like a document of MaterialX.
+func Is(data []byte) bool {
+	head := data[:min(len(data), 4096)]
+	return bytes.HasPrefix(bytes.TrimSpace(bytes.TrimPrefix(head, []byte("\xef\xbb\xbf"))), []byte("<")) && bytes.Contains(head, []byte("<materialx"))
+}

@@ -31,6 +31,14 @@ func (f Form) Crease() float64 {
 	return f.Angle
 }
 
+// Bend returns by how many degrees charts bend at most from their middle.
+func (f Form) Bend() float64 {
+	if f.Cone == 0 {
+		return unwrap.DefaultCone
+	}
+	return f.Cone
+}
+
 // Key tells the form from all others; it is empty for a mesh as it comes.
 func (f Form) Key() string {
 	if f == (Form{}) {

@@ -181,6 +181,15 @@ func setModel(p *Project, e *Edit, o *Outcome) error {
 			return err
 		}
 		return formed(m)
+	case "uv":
+		u, _ := e.Value.(string)
+		m.Form.UV = mesh.Unwrapping(u)
+		return formed(m)
+	case "cone":
+		if err := number(e.Value, &m.Form.Cone); err != nil {
+			return err
+		}
+		return formed(m)
 	case "made":
 		on, ok := e.Value.(bool)
 		if !ok {

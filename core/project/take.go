@@ -302,13 +302,40 @@ func (p *Project) With(t *Take) *Project {
 	return q
 }
 
-// Side returns the project as a name says, and what that is called: "now", "take/" with a take, or "look/" with a look
-// that all parts wear then.
+// Dressed returns the project with all parts that wear a look wearing another, which is no look of the project.
+func (p *Project) Dressed(l Look) *Project {
+	q := p.Clone()
+	q.Looks = append(q.Looks, l)
+	for i := range q.Stage.Models {
+		for part, worn := range q.Stage.Models[i].Looks {
+			if worn != "" {
+				q.Stage.Models[i].Looks[part] = l.ID
+			}
+		}
+	}
+	return q
+}
+
+// checkered is a look that shows texture coordinates: fields of a sixteenth, their colours by where they lie.
+func checkered() Look {
+	wire := func(ref string) network.Input { return network.Input{Wires: []network.Ref{network.ParseRef(ref)}} }
+	return Look{ID: "checker", Name: "UV as a checker", Network: network.Network{Nodes: []network.Node{
+		{ID: "uv", Kind: "coordinates", Set: map[string]any{"space": "uv"}},
+		{ID: "tint", Kind: "formula", Set: map[string]any{"text": "mix(vec3(0.30, 0.36, 0.42), vec3(0.95, 0.93, 0.80), vec3(fract(uv.x), fract(uv.y), 0.5))", "inputs": []network.Argument{{Key: "uv", Type: network.Vector}}}, In: map[string]network.Input{"uv": wire("uv.vector")}},
+		{ID: "fields", Kind: "checker", In: map[string]network.Input{"place": wire("uv.vector"), "sizes": {Value: [3]float64{1.0 / 16, 1.0 / 16, 0}}, "first": wire("tint.value"), "second": {Value: color.MustHex("#22262E")}}},
+		{ID: "end", Kind: network.FinishKind, In: map[string]network.Input{"colour": wire("fields.colour")}},
+	}}}
+}
+
+// Side returns the project as a name says, and what that is called: "now", "checker" for its texture coordinates, "take/" with
+// a take, or "look/" with a look that all parts wear then.
 func (p *Project) Side(of string) (*Project, string, error) {
 	kind, id, _ := strings.Cut(of, "/")
 	switch t, l := p.Take(id), p.Look(id); {
 	case of == "now":
 		return p, "Now", nil
+	case of == "checker":
+		return p.Dressed(checkered()), "UV as a checker", nil
 	case kind == "take" && t != nil:
 		return p.With(t), t.Name, nil
 	case kind == "look" && l != nil:

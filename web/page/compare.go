@@ -1,7 +1,11 @@
 package page
 
 import (
+	"slices"
+
+	"mobanta/core/delivery"
 	"mobanta/core/project"
+	"mobanta/jobs"
 	"mobanta/store"
 )
 
@@ -34,10 +38,10 @@ var waysToCompare = []WayToCompare{
 }
 
 // Compare returns what the page for comparing shows; sides that are not there are chosen.
-func (p *Pages) Compare(st *store.State, a, b, way string) *Compare {
+func (p *Pages) Compare(st *store.State, a, b, way string, list []jobs.Job) *Compare {
 	doc := st.Project
 	out := &Compare{Title: "Compare: " + doc.Name, State: st, Project: doc, A: a, B: b, Way: way, Ways: waysToCompare}
-	out.Groups = []SideGroup{{"The project", []Side{{"now", "Now"}}}}
+	out.Groups = []SideGroup{{"The project", []Side{{"now", "Now"}, {"checker", "UV as a checker"}}}}
 	var takes, looks []Side
 	for i := range doc.Takes {
 		takes = append(takes, Side{"take/" + doc.Takes[i].ID, doc.Takes[i].Name})
@@ -45,11 +49,23 @@ func (p *Pages) Compare(st *store.State, a, b, way string) *Compare {
 	for i := range doc.Looks {
 		looks = append(looks, Side{"look/" + doc.Looks[i].ID, doc.Looks[i].Name})
 	}
+	var baked []Side
+	for _, j := range list {
+		if j.Order.As == delivery.Texture && j.State == jobs.Done {
+			baked = append(baked, Side{"baked/" + j.ID, j.Name})
+		}
+	}
+	if baked != nil {
+		out.Groups = append(out.Groups, SideGroup{"Baked", baked})
+	}
 	if takes != nil {
 		out.Groups = append(out.Groups, SideGroup{"Takes", takes})
 	}
 	out.Groups = append(out.Groups, SideGroup{"All parts wear", looks})
 	there := func(of string) bool {
+		if slices.ContainsFunc(baked, func(s Side) bool { return s.Of == of }) {
+			return true
+		}
 		_, _, err := doc.Side(of)
 		return err == nil
 	}

@@ -2,9 +2,11 @@ package page
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"mobanta/core/delivery"
+	"mobanta/core/network"
 	"mobanta/core/project"
 	"mobanta/jobs"
 	"mobanta/store"
@@ -24,6 +26,21 @@ type Deliver struct {
 	Press   bool
 	FFmpeg  bool
 	Orders  Orders
+	Models  []ModelToBake
+	Outputs []OutputToBake
+	Looks   []*project.Look // that are worn
+}
+
+// ModelToBake is a model that wears a look.
+type ModelToBake struct {
+	ID, Name string
+	Parts    []string
+}
+
+// OutputToBake is an output of a look that is worn.
+type OutputToBake struct {
+	Value string // look, node and port, as an order names them
+	Name  string
 }
 
 // KindOfOrder is one kind of thing that can be ordered.
@@ -50,10 +67,11 @@ type SizeOf struct {
 
 var sizesToOrder = []SizeGroup{
 	{"Screen", []SizeOf{{Name: "as on the desk, 1280 × 800", W: 1280, H: 800, Selected: true}, {Name: "full HD, 1920 × 1080", W: 1920, H: 1080}, {Name: "4K, 3840 × 2160", W: 3840, H: 2160}, {Name: "8K, 7680 × 4320", W: 7680, H: 4320}, {Name: "square, 1080 × 1080", W: 1080, H: 1080}, {Name: "upright, 1080 × 1920", W: 1080, H: 1920}}},
+	{"Texture", []SizeOf{{Name: "1024 × 1024 texels", W: 1024, H: 1024}, {Name: "2048 × 2048 texels", W: 2048, H: 2048}, {Name: "4096 × 4096 texels", W: 4096, H: 4096}}},
 	{"Print", []SizeOf{{Name: "postcard, 148 × 105 mm at 300", W: 148, H: 105, DPI: 300}, {Name: "comic page, 168 × 260 mm at 600", W: 168, H: 260, DPI: 600}, {Name: "A4, 297 × 210 mm at 300", W: 297, H: 210, DPI: 300}, {Name: "A4 upright, 210 × 297 mm at 300", W: 210, H: 297, DPI: 300}, {Name: "A3, 420 × 297 mm at 300", W: 420, H: 297, DPI: 300}}},
 }
 
-var orderIcons = map[delivery.Kind]string{delivery.Picture: "image", delivery.Layered: "layers", delivery.Vectors: "pen-line", delivery.Plates: "grip", delivery.Moving: "film"}
+var orderIcons = map[delivery.Kind]string{delivery.Picture: "image", delivery.Layered: "layers", delivery.Vectors: "pen-line", delivery.Plates: "grip", delivery.Moving: "film", delivery.Baked: "grid-3x3", delivery.PaintedModel: "box", delivery.Coded: "square-function"}
 
 // Deliver returns what the page to order from shows.
 func (p *Pages) Deliver(st *store.State, look string, list []jobs.Job) *Deliver {
@@ -64,7 +82,8 @@ func (p *Pages) Deliver(st *store.State, look string, list []jobs.Job) *Deliver 
 	if out.Look == nil && len(now.Looks) > 0 {
 		out.Look = &now.Looks[0]
 	}
-	for _, kind := range []delivery.Kind{delivery.Picture, delivery.Layered, delivery.Vectors, delivery.Plates, delivery.Moving} {
+	out.toBake(now)
+	for _, kind := range []delivery.Kind{delivery.Picture, delivery.Layered, delivery.Vectors, delivery.Plates, delivery.Moving, delivery.Baked, delivery.PaintedModel, delivery.Coded} {
 		k := KindOfOrder{Kind: kind, Icon: orderIcons[kind]}
 		for _, f := range delivery.Forms {
 			if f.Kind == kind {
@@ -74,10 +93,50 @@ func (p *Pages) Deliver(st *store.State, look string, list []jobs.Job) *Deliver 
 		switch {
 		case kind == delivery.Plates && !out.Press:
 			k.Why = "The picture is not printed: switch the press on, at the end of the stage panel."
+		case (kind == delivery.Baked || kind == delivery.PaintedModel || kind == delivery.Coded) && len(out.Models) == 0:
+			k.Why = "No model wears a look."
 		}
 		out.Kinds = append(out.Kinds, k)
 	}
 	return out
+}
+
+// toBake lists what can be baked.
+func (d *Deliver) toBake(p *project.Project) {
+	for i := range p.Stage.Models {
+		m := &p.Stage.Models[i]
+		e := ModelToBake{ID: m.ID, Name: m.Name}
+		for part, look := range m.Looks {
+			if p.Look(look) != nil && m.Blobs == nil {
+				e.Parts = append(e.Parts, part)
+			}
+		}
+		if len(e.Parts) > 0 {
+			slices.Sort(e.Parts)
+			d.Models = append(d.Models, e)
+		}
+	}
+	cat := p.Catalogue()
+	for i := range p.Looks {
+		l := &p.Looks[i]
+		if !p.Worn(l.ID) {
+			continue
+		}
+		d.Looks = append(d.Looks, l)
+		for k := range l.Network.Nodes {
+			n := &l.Network.Nodes[k]
+			for _, o := range cat.Of(n).Outputs {
+				if o.Type == network.Lines {
+					continue
+				}
+				name := l.Name + ": " + n.Title(cat)
+				if len(cat.Of(n).Outputs) > 1 {
+					name += ", " + o.Name
+				}
+				d.Outputs = append(d.Outputs, OutputToBake{l.ID + "/" + n.ID + "/" + o.Key, name})
+			}
+		}
+	}
 }
 
 // Orders is what the list of jobs shows.
@@ -105,6 +164,12 @@ func (p *Pages) Orders(project string, list []jobs.Job) Orders {
 			continue // its own page shows it
 		}
 		v := OrderView{Job: j, Form: f, Percent: 100 * j.Made / max(1, j.Pieces), Of: fmt.Sprintf("%d × %d, %s", j.Order.W, j.Order.H, counted(j.Order.Samples, "position"))}
+		switch f.Kind {
+		case delivery.Baked, delivery.PaintedModel:
+			v.Of = fmt.Sprintf("%d × %d texels, %s", j.Order.W, j.Order.H, counted(j.Order.Samples, "position"))
+		case delivery.Coded:
+			v.Of = "as it stands"
+		}
 		if f.Kind == delivery.Moving {
 			v.Of = fmt.Sprintf("%d × %d, %s", j.Order.W, j.Order.H, counted(j.Order.Last-j.Order.First+1, "frame"))
 		}

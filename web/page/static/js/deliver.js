@@ -26,6 +26,20 @@ function pixels() {
 function order() {
   const [w, h] = pixels();
   const o = { as: format().value, w, h, samples: Number(f.samples.value), dpi: Number(f.dpi.value) || 0, clear: Boolean(f.clear.value), take: f.take.value };
+  const ticked = (name) => [...form.querySelectorAll(`[name=${name}]:checked`)].filter((e) => !e.closest("[hidden]")).map((e) => e.value);
+  const number = (name) => Number(f[name].value) || 0;
+  switch (kind()) {
+    case "texture":
+      o.bake = { model: f.model.value, parts: ticked("part"), apart: f.apart.checked, margin: number("margin"), bits: Number(f.bits.value), eye: f.eye.value, aspect: 1.6,
+        outputs: ticked("output").map((v) => { const [look, node, port] = v.split("/"); return { look, node, port, data: f.data.checked }; }) };
+      break;
+    case "painted model":
+      o.painted = { models: f.painted.value ? [f.painted.value] : [], outline: number("outline"), eye: f.eye.value };
+      break;
+    case "look as code":
+      o.code = { models: f.coded.value ? [f.coded.value] : [], look: f.look.value, outline: number("outline") };
+      break;
+  }
   if (kind() === "moving picture") Object.assign(o, { first: Number(f.first.value), last: Number(f.last.value) });
   return o;
 }
@@ -45,11 +59,13 @@ async function send(path, value) {
 /** Shows and hides what belongs to the kind that is chosen. */
 function arrange() {
   for (const el of document.querySelectorAll("[data-of-kind]")) {
-    const on = el.dataset.ofKind === kind();
+    const on = el.dataset.ofKind === kind() || el.dataset.also === kind();
     el.hidden = !on;
     for (const s of el.querySelectorAll("[name=as]")) s.disabled = !on;
   }
-  for (const el of document.querySelectorAll("[data-unless]")) el.hidden = el.dataset.unless === kind();
+  for (const el of document.querySelectorAll("[data-unless]")) el.hidden = el.dataset.unless.split(", ").includes(kind());
+  for (const el of document.querySelectorAll("[data-for-format]")) el.hidden = !el.dataset.forFormat.split(" ").includes(format().value);
+  for (const el of document.querySelectorAll("[data-parts-of]")) el.hidden = el.dataset.partsOf !== f.model.value;
   $("order-help").textContent = format().selectedOptions[0]?.dataset.help ?? "";
 }
 
@@ -60,6 +76,8 @@ function changed() {
   arrange();
   const o = order(), mine = ++round;
   const room = document.querySelector(".deliver-picture").getBoundingClientRect();
+  const onModel = ["texture", "painted model", "look as code"].includes(kind()); // whose picture is not as wide as what is ordered
+  if (onModel) Object.assign(o, { w: 1280, h: 800 });
   const fits = Math.min((room.width - 40) / o.w, (room.height - 70) / o.h);
   if (o.w > 0 && o.h > 0 && Number.isFinite(fits)) {
     const [w, h] = [Math.max(1, Math.round(o.w * fits)), Math.max(1, Math.round(o.h * fits))];
@@ -74,12 +92,13 @@ function changed() {
     }, () => {});
   }
   const inches = o.dpi ? ` · ${(o.w / o.dpi * 25.4).toFixed(0)} × ${(o.h / o.dpi * 25.4).toFixed(0)} mm on paper` : "";
-  $("deliver-what").textContent = `${o.w} × ${o.h} pixels${inches}`;
+  const asked = order();
+  $("deliver-what").textContent = onModel ? (kind() === "look as code" ? "" : `${asked.w} × ${asked.h} texels`) : `${o.w} × ${o.h} pixels${inches}`;
   clearTimeout(timer);
   $("order-says").textContent = "measuring it, small…";
   $("order-says").classList.remove("is-bad");
   $("order-remarks").replaceChildren();
-  timer = setTimeout(() => estimate(o, mine), 350);
+  timer = setTimeout(() => estimate(asked, mine), 350);
 }
 
 async function estimate(o, mine) {
@@ -102,6 +121,11 @@ form.addEventListener("input", (e) => {
   if (["w", "h"].includes(e.target.name)) f.size.value = "own";
 });
 form.addEventListener("change", (e) => {
+  if (e.target.name === "kind" && ["texture", "painted model"].includes(kind()) && f.size.value !== "2048x2048@0") { // as textures mostly are
+    f.size.value = "2048x2048@0";
+    f.samples.value = "4";
+    [f.w.value, f.h.value, f.unit.value, f.dpi.value] = [2048, 2048, "px", 0];
+  }
   if (e.target.name === "size" && f.size.value !== "own") {
     const [, w, h, dpi] = f.size.value.match(/^([\d.]+)x([\d.]+)@([\d.]+)$/);
     f.w.value = w;
