@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -20,6 +21,7 @@ import (
 	"mobanta/core/exchange"
 	"mobanta/core/frame"
 	"mobanta/core/light"
+	"mobanta/core/materialx"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/move"
@@ -37,6 +39,8 @@ type renderFlags struct {
 	clear, fills, json                                bool
 	time, dpi                                         float64
 }
+
+const maxLookFile = 64 << 20 // bytes
 
 // unsaid stands for a moment that was not named.
 const unsaid = -1
@@ -415,8 +419,24 @@ func (f *renderFlags) applyLook(p *project.Project) (pictures map[string][]byte,
 			return nil, err
 		}
 		defer file.Close()
-		read, err := exchange.ReadLook(file)
+		data, err := io.ReadAll(io.LimitReader(file, maxLookFile+1))
+		if err == nil && len(data) > maxLookFile {
+			err = fmt.Errorf("a look has at most %d MB", maxLookFile>>20)
+		}
 		if err != nil {
+			return nil, fmt.Errorf("%s: %w", f.look, err)
+		}
+		var read *exchange.LookFile
+		if materialx.Is(data) {
+			n, err := materialx.Read(data)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", f.look, err)
+			}
+			for _, r := range n.Remarks {
+				fmt.Fprintf(os.Stderr, "%s: %s.\n", f.look, r)
+			}
+			read = &exchange.LookFile{Name: n.Name, Network: n.Network, Groups: n.Groups}
+		} else if read, err = exchange.ReadLook(bytes.NewReader(data)); err != nil {
 			return nil, fmt.Errorf("%s: %w", f.look, err)
 		}
 		o, err := p.Apply(&project.Edit{Op: "look.add", Name: read.Name, Network: &read.Network, Groups: read.Groups})

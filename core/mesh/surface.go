@@ -4,6 +4,7 @@ import (
 	"math"
 	"sync"
 
+	"mobanta/core/unwrap"
 	"mobanta/core/vec"
 )
 
@@ -28,6 +29,8 @@ type Surface struct {
 	mu      sync.Mutex
 	regions map[float64][]int32
 
+	laying   sync.Mutex
+	laid     *unwrap.Layout // see Laid
 	weldOnce sync.Once
 	weld     []int32
 	joinOnce sync.Once

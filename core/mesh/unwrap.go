@@ -105,11 +105,14 @@ func (m *Mesh) Unwrapped(ctx context.Context, anew bool, cone float64) (*Mesh, e
 // Laid unwraps the surface as it is shown: where each triangle lies on a picture of its own, whatever texture coordinates it
 // has. It is worked out once.
 func (s *Surface) Laid(ctx context.Context) (*unwrap.Layout, error) {
-	made, err := s.Keep("laid", func() (any, error) {
-		return unwrap.Of(ctx, unwrap.Surface{Pos: s.Pos, Tri: s.Tri, Face: s.TriFace, Part: s.TriPart}, unwrap.Options{Workers: runtime.GOMAXPROCS(0)})
-	})
-	if err != nil {
-		return nil, fmt.Errorf("mesh: %w", err)
+	s.laying.Lock()
+	defer s.laying.Unlock()
+	if s.laid == nil {
+		lay, err := unwrap.Of(ctx, unwrap.Surface{Pos: s.Pos, Tri: s.Tri, Face: s.TriFace, Part: s.TriPart}, unwrap.Options{Workers: runtime.GOMAXPROCS(0)})
+		if err != nil {
+			return nil, fmt.Errorf("mesh: %w", err)
+		}
+		s.laid = lay
 	}
-	return made.(*unwrap.Layout), nil
+	return s.laid, nil
 }

@@ -142,6 +142,7 @@ type partData struct {
 	UV        string     `json:"uv"`       // float32
 	Baked     []string   `json:"baked"`    // float32
 	Index     string     `json:"index"`    // uint32
+	Count     int        `json:"count"`    // of it
 }
 
 type lampData struct {
@@ -350,6 +351,7 @@ func (pg *Page) part(ctx context.Context, job picture.Job, i, program, workers i
 		}
 	}
 	out.Position, out.Normal, out.Rest, out.Index = packed(pos), packed(normal), packed(rest), packed(index)
+	out.Count = len(index)
 	if part.UV {
 		out.UV = packed(uv)
 	}

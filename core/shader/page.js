@@ -6,7 +6,11 @@
     canvas.replaceWith(Object.assign(document.createElement("p"), { className: "bad", textContent: "This browser cannot show it: it has no WebGL 2." }));
     return;
   }
-  const bytes = (s) => Uint8Array.from(atob(s), (c) => c.charCodeAt(0)).buffer;
+  function bytes(s) {
+    const text = atob(s), out = new Uint8Array(text.length);
+    for (let i = 0; i < out.length; i++) out[i] = text.charCodeAt(i);
+    return out.buffer;
+  }
   const errors = [];
 
   function shader(kind, text) {
@@ -33,7 +37,7 @@ void main() { pixel = vec4(ink, 1.0); }`;
     return { p, at: (n) => { if (!at.has(n)) at.set(n, gl.getUniformLocation(p, n)); return at.get(n); } };
   }
 
-  const programs = DATA.programs.map((d) => ({ ...d, ...link(d.vertex, d.fragment), shell: link(d.vertex, outlineText), values: Object.fromEntries(d.uniforms.map((u) => [u.name, u.value.slice()])), pictures: d.textures.map(picture) }));
+  const programs = DATA.programs.map((d) => ({ ...d, ...link(d.vertex, d.fragment), shell: DATA.outline > 0 && d.outlined ? link(d.vertex, outlineText) : null, values: Object.fromEntries(d.uniforms.map((u) => [u.name, u.value.slice()])), pictures: d.textures.map(picture) }));
 
   /** Makes a texture of a picture; a middle grey until it is read, or where there is none. */
   function picture(t) {
@@ -66,6 +70,15 @@ void main() { pixel = vec4(ink, 1.0); }`;
   // One set of attribute numbers for all programs, so that a part is laid out once.
   const parts = DATA.parts.map((d) => {
     const prog = programs[d.program];
+    const buffers = new Map(); // of attributes, once for all programs
+    const buffer = (name, kind, data) => {
+      if (!buffers.has(name)) {
+        buffers.set(name, gl.createBuffer());
+        gl.bindBuffer(kind, buffers.get(name));
+        gl.bufferData(kind, bytes(data), gl.STATIC_DRAW);
+      }
+      gl.bindBuffer(kind, buffers.get(name));
+    };
     const layout = (prog) => {
       const vao = gl.createVertexArray();
       gl.bindVertexArray(vao);
@@ -76,8 +89,7 @@ void main() { pixel = vec4(ink, 1.0); }`;
           gl.vertexAttrib4f(at, 0, 0, 0, 1);
           return;
         }
-        gl.bindBuffer(gl.ARRAY_BUFFER, gl.createBuffer());
-        gl.bufferData(gl.ARRAY_BUFFER, bytes(data), gl.STATIC_DRAW);
+        buffer(name, gl.ARRAY_BUFFER, data);
         gl.enableVertexAttribArray(at);
         gl.vertexAttribPointer(at, size, type, normalized, size === 3 && type === gl.SHORT ? 8 : 0, 0);
       };
@@ -87,12 +99,11 @@ void main() { pixel = vec4(ink, 1.0); }`;
       put("rest", d.rest, 3, gl.FLOAT, false);
       put("uv", d.uv, 2, gl.FLOAT, false);
       d.baked.forEach((b, k) => put(`baked${k}`, b, 3, gl.FLOAT, false));
-      gl.bindBuffer(gl.ELEMENT_ARRAY_BUFFER, gl.createBuffer());
-      gl.bufferData(gl.ELEMENT_ARRAY_BUFFER, bytes(d.index), gl.STATIC_DRAW);
+      buffer("index", gl.ELEMENT_ARRAY_BUFFER, d.index);
       gl.bindVertexArray(null);
       return vao;
     };
-    return { ...d, vao: layout(prog), shellVao: layout(prog.shell), count: bytes(d.index).byteLength / 4 };
+    return { ...d, vao: layout(prog), shellVao: prog.shell && layout(prog.shell), count: d.count };
   });
 
   const start = structuredClone(DATA.camera);
@@ -192,7 +203,7 @@ void main() { pixel = vec4(ink, 1.0); }`;
       });
       gl.bindVertexArray(part.vao);
       gl.drawElements(gl.TRIANGLES, part.count, gl.UNSIGNED_INT, 0);
-      if (!(DATA.outline > 0) || !prog.outlined) continue;
+      if (!prog.shell) continue;
       gl.enable(gl.CULL_FACE);
       gl.cullFace(gl.FRONT);
       gl.useProgram(prog.shell.p);

@@ -3,6 +3,7 @@ package page
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"mobanta/core/delivery"
@@ -35,6 +36,7 @@ type Deliver struct {
 type ModelToBake struct {
 	ID, Name string
 	Parts    []string
+	Looks    string // ids of those that it wears, parted by blanks
 }
 
 // OutputToBake is an output of a look that is worn.
@@ -109,6 +111,9 @@ func (d *Deliver) toBake(p *project.Project) {
 		for part, look := range m.Looks {
 			if p.Look(look) != nil && m.Blobs == nil {
 				e.Parts = append(e.Parts, part)
+				if !strings.Contains(e.Looks+" ", look+" ") {
+					e.Looks += look + " "
+				}
 			}
 		}
 		if len(e.Parts) > 0 {

@@ -66,6 +66,8 @@ function arrange() {
   for (const el of document.querySelectorAll("[data-unless]")) el.hidden = el.dataset.unless.split(", ").includes(kind());
   for (const el of document.querySelectorAll("[data-for-format]")) el.hidden = !el.dataset.forFormat.split(" ").includes(format().value);
   for (const el of document.querySelectorAll("[data-parts-of]")) el.hidden = el.dataset.partsOf !== f.model.value;
+  const looks = (f.model?.selectedOptions[0]?.dataset.looks ?? "").split(" ");
+  for (const el of document.querySelectorAll("[data-output]")) el.hidden = !looks.includes(el.firstElementChild.value.split("/")[0]);
   $("order-help").textContent = format().selectedOptions[0]?.dataset.help ?? "";
 }
 

@@ -143,7 +143,7 @@ async function bringIn(files) {
   if (!list.length) return;
   const name = list[0].name, only = list.length === 1;
   const form = new FormData();
-  if (only && /\.json$/i.test(name)) {
+  if (only && /\.(json|mtlx)$/i.test(name)) {
     form.append("look", list[0]);
     const answer = await post(`${base}/look`, form);
     if (answer) choose("", { look: answer.created });
