@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO ?= go
 BIN := bin/mobanta
 
-.PHONY: demo test check bench screenshots css build fuzz release node_modules
+.PHONY: demo test check bench screenshots handover css build fuzz release node_modules
 
 demo: build ## build, make the sample project if it is not there, serve, print the address
 	@$(BIN) demo --data data
@@ -38,6 +38,10 @@ bench: ## the measured claims
 screenshots: ## the pictures in docs/screenshots, from the sample project
 	@scripts/need chromium
 	@$(GO) run ./e2e/screenshots docs/screenshots
+
+handover: ## what is handed over of the samples, in docs/handover: the kettle as a page, the dial baked, the octopus painted
+	@scripts/need chromium
+	@GO=$(GO) scripts/handover
 
 release: ## archives for Linux, Windows and macOS on both processors, in dist/; VERSION names them
 	@scripts/need zip

@@ -228,16 +228,16 @@ func (g *GLSL) placeIn() (at, foot string) {
 type Travel struct {
 	Kind            *Kind
 	GLSL, MaterialX bool
+	Lines           bool   // it draws lines, which are left out
 	Why             string // it stays, where it does
 }
 
-// Travels returns where the kinds go, in the order of the catalogue; lines are left out of pictures in any case.
+// Travels returns where the kinds go, in the order of the catalogue.
 func (Catalogue) Travels() (out []Travel) {
 	for _, k := range kinds {
-		if k.Spec.Kind == network.FinishKind {
-			continue
+		if k.Spec.Kind != network.FinishKind {
+			out = append(out, Travel{k, k.GLSL != nil, k.MaterialX != nil, k.Lines != nil, k.Stays})
 		}
-		out = append(out, Travel{k, k.GLSL != nil || k.Forward != nil, k.MaterialX != nil || k.Forward != nil, k.Stays})
 	}
 	return out
 }

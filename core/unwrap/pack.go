@@ -35,7 +35,7 @@ func pack(list []*chart, margin float64, workers int) (side float64) {
 	// on the fine square.
 	coarse, climbs := cells/4, 0
 	if len(list) <= few && len(list) > 3 {
-		coarse, climbs = cells/2, 32
+		climbs = 60
 	}
 	by := cells / coarse
 	gap := int(math.Ceil(margin * cells))
@@ -205,8 +205,8 @@ const (
 
 const (
 	trials = 18 // in how many orders charts are packed, to find the best
-	finals = 3  // of which are packed finely
-	few    = 24 // charts of which the order is worth more work
+	finals = 4  // of which are packed finely
+	few    = 40 // charts of which the order is worth more work
 )
 
 // way is an order in which charts are packed, and how well that goes.

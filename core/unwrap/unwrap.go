@@ -104,7 +104,7 @@ func Of(ctx context.Context, s Surface, o Options) (*Layout, error) {
 			return nil, err
 		}
 		parted := false
-		if more, parted = w.part(more, reach); !parted {
+		if more, parted = w.part(more, reach, workers); !parted {
 			break
 		}
 		if reach = pack(more, o.Margin, workers); reach < side*0.99 { // or it is not worth the cuts
@@ -134,7 +134,7 @@ const (
 )
 
 // part parts the large charts in two if less of a square of that side is used than is enough.
-func (w *work) part(flat []*chart, side float64) (out []*chart, parted bool) {
+func (w *work) part(flat []*chart, side float64, workers int) (out []*chart, parted bool) {
 	area := make([]float64, len(flat))
 	total := 0.0
 	for i, c := range flat {
@@ -146,22 +146,23 @@ func (w *work) part(flat []*chart, side float64) (out []*chart, parted bool) {
 	if total >= enough*side*side || len(flat) < 6 { // simple forms stay whole
 		return flat, false
 	}
+	pieces := make([][]*chart, len(flat))
+	parallel.Do(workers, len(flat), func(i int) {
+		if c := flat[i]; area[i] >= large*total && len(c.faces) >= 16 {
+			pieces[i] = w.split(c)
+			for _, p := range pieces[i] {
+				w.flatten(p)
+			}
+		}
+	})
 	for i, c := range flat {
 		kept := *c
 		kept.uv = slices.Clone(c.uv)
-		if area[i] < large*total || len(c.faces) < 16 {
+		if pieces[i] == nil || slices.ContainsFunc(pieces[i], func(p *chart) bool { return !p.good }) {
 			out = append(out, &kept)
 			continue
 		}
-		pieces := w.split(c)
-		for _, p := range pieces {
-			w.flatten(p)
-		}
-		if slices.ContainsFunc(pieces, func(p *chart) bool { return !p.good }) {
-			out = append(out, &kept)
-			continue
-		}
-		out, parted = append(out, pieces...), true
+		out, parted = append(out, pieces[i]...), true
 	}
 	return out, parted
 }

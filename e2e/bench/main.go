@@ -21,6 +21,9 @@ func main() {
 	if len(os.Args) > 1 && os.Args[1] == "delivery" { // that part alone
 		run = delivering
 	}
+	if len(os.Args) > 1 && os.Args[1] == "handover" {
+		run = handingOver
+	}
 	if err := run(); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
@@ -46,6 +49,9 @@ func run() error {
 		return err
 	}
 	if err := drive.Demo(1280, 800, inBrowser); err != nil {
+		return err
+	}
+	if err := handingOver(); err != nil {
 		return err
 	}
 	return delivering()

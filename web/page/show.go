@@ -410,6 +410,7 @@ func (p *Pages) functions() template.FuncMap {
 		"vals":       vals,
 		"here":       here,
 		"weighing":   weighing,
+		"travels":    node.Catalogue{}.Travels,
 		"orderIcon":  func(k delivery.Kind) string { return orderIcons[k] },
 		"num":        number,
 		"wire":       wire,
