@@ -68,7 +68,7 @@ var formulaKind = &Kind{
 			}
 			args, with = append(args, kind+" "+a.Key), append(with, g.In(a.Key))
 		}
-		g.Function(map[int]string{1: "float", 2: "vec2", 3: "vec3"}[p.Type.N], strings.Join(args, ", "), g.get("text").(string))
+		g.Function(map[int]string{1: "float", 2: "vec2", 3: "vec3"}[p.Type.N], strings.Join(args, ", "), asFloats(g.get("text").(string)))
 		call := fmt.Sprintf("%sformula(%s)", g.Name, strings.Join(with, ", "))
 		if p.Type.N == 2 {
 			call = "vec3(" + call + ", 0.0)"
@@ -154,4 +154,36 @@ func compiled(text string, args []network.Argument) (*formula.Program, error) {
 	}
 	programs.m[key] = p
 	return p, nil
+}
+
+// asFloats returns an expression whose whole numbers are written as floats, for where none is taken for one by itself; one that
+// works on whole numbers stays as it is.
+func asFloats(text string) string {
+	for _, word := range []string{"int", "<<", ">>", "%", "^", "~", "floatBits"} {
+		if strings.Contains(text, word) {
+			return text
+		}
+	}
+	var out strings.Builder
+	word := func(c byte) bool {
+		return c == '_' || c == '.' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
+	}
+	for i := 0; i < len(text); {
+		c := text[i]
+		if !word(c) {
+			out.WriteByte(c)
+			i++
+			continue
+		}
+		from := i
+		for i < len(text) && (word(text[i]) || (text[i] == '+' || text[i] == '-') && c >= '0' && c <= '9' && (text[i-1] == 'e' || text[i-1] == 'E')) {
+			i++
+		}
+		token := text[from:i]
+		out.WriteString(token)
+		if c >= '0' && c <= '9' && !strings.ContainsAny(token, ".eExXuUfF") && (from == 0 || text[from-1] != '[') {
+			out.WriteString(".0")
+		}
+	}
+	return out.String()
 }
