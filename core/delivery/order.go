@@ -353,6 +353,8 @@ func (o *Order) Seconds(m Measured, pieces int) float64 {
 		picture *= float64(pieces)
 	case Layered:
 		picture *= 8
+	case Baked, PaintedModel: // every texel shows a surface, and asks each light anew
+		picture *= 3.5
 	}
 	return m.Ready + picture
 }

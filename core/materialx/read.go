@@ -142,7 +142,6 @@ func (r *reader) graph(g *Graph, colour, opacity string) error {
 type read struct {
 	ref   network.Ref
 	value any
-	typ   network.Type
 	going bool
 }
 

@@ -102,7 +102,6 @@ type writer struct {
 	before []string
 	body   []string
 	points []sample.Variant
-	depth  int
 }
 
 func (w *writer) remark(format string, of ...any) {

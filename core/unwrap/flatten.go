@@ -84,8 +84,7 @@ func (w *work) parts(c *chart) {
 	for i := range root {
 		root[i] = int32(i)
 	}
-	var find func(i int32) int32
-	find = func(i int32) int32 {
+	find := func(i int32) int32 {
 		for root[i] != i {
 			root[i] = root[root[i]]
 			i = root[i]
