@@ -11,6 +11,7 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/move"
+	"mobanta/core/network"
 	"mobanta/core/project"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
@@ -168,6 +169,11 @@ func Lamp() (*project.Project, map[string]exchange.File, error) {
 	return p, files, p.Settle()
 }
 
+// bakedDial is what the dial's look comes to over its texture coordinates; scripts/handover makes it.
+//
+//go:embed baked/dial.png
+var bakedDial []byte
+
 // Keep returns the octopus who keeps the lamp, on the jetty, between posts of driftwood.
 func Keep() (*project.Project, map[string]exchange.File, error) {
 	p, files, err := assemble("The keeper", []string{"octopus-skin", "wool", "oilskin", "keepers-eye", "driftwood", "deck", "compass-dial"}, []prop{
@@ -184,5 +190,11 @@ func Keep() (*project.Project, map[string]exchange.File, error) {
 	p.Stage.Camera = stage.Camera{Azimuth: 16, Elevation: 17, Target: vec.V{0, 1.1, 0.2}, Distance: 13, Angle: 22}
 	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#8FB3B5")}
 	p.Stage.Time.Length = 2 // as long as the keeper waves
+	// The dial as it was baked, which a take wears.
+	hash := exchange.Hash(bakedDial)
+	files[hash] = exchange.File{Name: "dial.png", Data: bakedDial}
+	p.Looks = append(p.Looks, project.Look{ID: "dial-baked", Name: "Compass dial, baked", Network: network.Network{Nodes: []network.Node{
+		{ID: "picture", Kind: "image", Set: map[string]any{"picture": hash}},
+		{ID: "end", Kind: network.FinishKind, In: map[string]network.Input{"colour": {Wires: []network.Ref{{Node: "picture", Port: "colour"}}}}}}}})
 	return p, files, p.Settle()
 }

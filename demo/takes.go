@@ -28,7 +28,7 @@ var variations = map[string][]variation{
 	"keepers-lamp": {{"Window only", "", []project.Edit{lit("key", "strength", 0.1), lit("side", "strength", 1)}},
 		{"From below", "as the keeper sees it from the stairs", []project.Edit{seen(map[string]any{"elevation": -18.0, "azimuth": 30.0})}}},
 	"the-keeper": {{"Evening", "", []project.Edit{lit("sun", "azimuth", 70), lit("sun", "elevation", 14)}},
-		{"Portrait", "for the cover", []project.Edit{seen(map[string]any{"distance": 7.4, "azimuth": 4.0, "elevation": 8.0})}}},
+		{"The dial baked", "one picture in place of its network: compare the two", []project.Edit{{Op: "look.assign", ID: "dial", Part: "dial", Look: "dial-baked"}}}},
 	"comic-page": {{"Lit from the right", "", []project.Edit{lit("key", "azimuth", 52)}},
 		{"Low light", "more dots", []project.Edit{lit("key", "elevation", 14)}}},
 	"printed-buoy": {{"Night run", "", []project.Edit{lit("sun", "strength", 0.2)}},

@@ -132,6 +132,14 @@ func (v *Server) order(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if o.As == delivery.Texture { // which models alone tell whether they can be baked
+		d := delivery.NewDrawer(st.Project, v.live.Files, 0, &v.live.Gate)
+		_, err := d.Minds(c.Request().Context(), o)
+		d.Easel().Close()
+		if err != nil {
+			return err
+		}
+	}
 	j, err := b.Place(c.Request().Context(), st.ID, st.Project, v.opener(c), *o)
 	if err != nil {
 		return err

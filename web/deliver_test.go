@@ -134,6 +134,11 @@ func TestBadOrdersAreRefused(t *testing.T) {
 		"what it varies":     `{"as":"sheet","w":10,"h":10}`,
 		"per inch lie":       `{"as":"png8","w":10,"h":10,"dpi":1e300}`,
 		"lies outside 0 to ": `{"as":"png8","w":10,"h":10,"at":-1}`,
+		"100000 × 100000":    `{"as":"texture","w":100000,"h":100000}`,
+		"model is not there": `{"as":"texture","w":16,"h":16,"bake":{"model":"../x"}}`,
+		"look is not there":  `{"as":"mtlx","w":16,"h":16,"code":{"look":"none"}}`,
+		"thousandths":        `{"as":"glb","w":16,"h":16,"painted":{"outline":1e9}}`,
+		"margin is 0 to":     `{"as":"texture","w":16,"h":16,"bake":{"margin":-4}}`,
 	} {
 		for _, path := range []string{"/orders", "/estimate"} {
 			code, got := s.order(path, body)
@@ -153,6 +158,46 @@ func TestBadOrdersAreRefused(t *testing.T) {
 	assert.Contains(t, got["error"], "takes no orders")
 	res, _ := bare.body("/deliver")
 	assert.Equal(t, 200, res.StatusCode)
+}
+
+// A texture that is ordered is shown on its model, and gone with its order.
+func TestATextureIsShownOnItsModel(t *testing.T) {
+	s := withOrders(t)
+	code, got := s.order("/orders", `{"as":"texture","w":128,"h":128,"samples":1,"bake":{"eye":"camera"}}`)
+	require.Equal(t, 200, code, got)
+	require.Equal(t, "done", s.done(got["job"])["state"])
+	side := fmt.Sprintf("baked/%v", got["job"])
+	res, baked := s.body("/still.png?w=90&h=60&of=" + side)
+	require.Equal(t, 200, res.StatusCode)
+	_, live := s.body("/still.png?w=90&h=60&of=now")
+	_, checker := s.body("/still.png?w=90&h=60&of=checker")
+	assert.NotEqual(t, live, baked, "lines are not baked")
+	assert.NotEqual(t, checker, baked)
+	_, page := s.body("/compare?a=" + side + "&b=now")
+	assert.Contains(t, string(page), `<optgroup label="Baked">`)
+	res, _ = s.body("/still.png?w=90&h=60&of=baked/none")
+	assert.NotEqual(t, 200, res.StatusCode)
+	other, err := s.store.Create(context.Background(), project.New("Other"))
+	require.NoError(t, err)
+	res = s.answer("GET", fmt.Sprintf("/p/%s/still.png?w=90&h=60&of=%s", other, side), "", nil)
+	assert.NotEqual(t, 200, res.StatusCode, "no texture is another project's")
+}
+
+// What hangs on the eye is refused before it is ordered, unless it is said what is to be done about it.
+func TestWhatHangsOnTheEyeIsAskedAbout(t *testing.T) {
+	s := withOrders(t)
+	s.edit(`{"op":"node.add","look":"look1","kind":"outline"}`)
+	net := &s.project().Project.Looks[0].Network
+	rim := net.Nodes[len(net.Nodes)-1].ID
+	s.edit(fmt.Sprintf(`{"op":"wire","look":"look1","from":"%s.tone","to":"%s.opacity"}`, rim, net.Finish().ID))
+	for _, path := range []string{"/orders", "/estimate"} {
+		code, got := s.order(path, `{"as":"texture","w":16,"h":16}`)
+		assert.Equal(t, 422, code)
+		assert.Contains(t, got["error"], "hangs on where the eye is")
+	}
+	code, got := s.order("/estimate", `{"as":"texture","w":16,"h":16,"bake":{"eye":"out"}}`)
+	require.Equal(t, 200, code, got)
+	assert.Contains(t, fmt.Sprint(got["remarks"]), "left out")
 }
 
 func TestEstimates(t *testing.T) {
