@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -123,15 +124,39 @@ func TestHelpIsComplete(t *testing.T) {
 	}
 }
 
-// sample writes a bundle of one of the sample projects.
+// sample writes a bundle of one of the sample projects, which are made once.
 func sample(t *testing.T, id string) string {
 	t.Helper()
-	data, path := t.TempDir(), filepath.Join(t.TempDir(), id+".zip")
-	_, err := run(t, "demo", "--data", data, "--make-only")
-	require.NoError(t, err)
-	_, err = run(t, "bundle", "export", id, "--data", data, "--out", path)
+	path := filepath.Join(t.TempDir(), id+".zip")
+	_, err := run(t, "bundle", "export", id, "--data", samples(t), "--out", path)
 	require.NoError(t, err)
 	return path
+}
+
+var (
+	sampled    sync.Once
+	samplesDir string
+)
+
+// samples returns a data folder with the sample projects, for all tests that only read it.
+func samples(t *testing.T) string {
+	t.Helper()
+	sampled.Do(func() {
+		var err error
+		samplesDir, err = os.MkdirTemp("", "mobanta-samples-*")
+		require.NoError(t, err)
+		_, err = run(t, "demo", "--data", samplesDir, "--make-only")
+		require.NoError(t, err)
+	})
+	return samplesDir
+}
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if samplesDir != "" {
+		os.RemoveAll(samplesDir)
+	}
+	os.Exit(code)
 }
 
 func TestTheMomentToShow(t *testing.T) {
