@@ -321,6 +321,8 @@ func (g *glbWriter) material(part int, shell bool) int {
 		mat.PBRMetallicRoughness.BaseColorFactor, mat.PBRMetallicRoughness.BaseColorTexture = nil, &gltf.TextureInfo{Index: p[part]}
 		mat.DoubleSided = true
 		bare()
+	case p != nil:
+		bare()
 	}
 	g.doc.Materials = append(g.doc.Materials, mat)
 	return len(g.doc.Materials) - 1

@@ -150,6 +150,9 @@ func slug(s string) string {
 	if out.Len() == 0 || !unicode.IsLetter(rune(out.String()[0])) {
 		return "n" + out.String()
 	}
+	if n := out.String(); n == "gl" || n == "webgl" { // which the language keeps for itself
+		return n + "0_"
+	}
 	return out.String() + "_"
 }
 
@@ -243,8 +246,10 @@ func (w *writer) dial(d *network.Node, key, name, kind string, value []float64, 
 // painted returns the uniform of the swatch that a colour follows, or of a dial; "" if there is none.
 func (w *writer) painted(d *network.Node, key string, c color.C) string {
 	value := []float64{float64(c[0]), float64(c[1]), float64(c[2])}
-	if s := w.p.Swatch(d.Swatches[key]); s != nil {
-		return w.swatch(s.ID, c)
+	if own := w.l.Network.Node(d.ID); own != nil { // a flat network knows no swatches
+		if s := w.p.Swatch(own.Swatches[key]); s != nil {
+			return w.swatch(s.ID, c)
+		}
 	}
 	return w.dial(d, key, key, "vec3", value, 0, 1)
 }
@@ -356,7 +361,7 @@ func (w *writer) node(d *network.Node, v sample.Variant) (map[string]string, err
 		title += ", " + spec.Name
 	}
 	if len(g.Body) > 0 {
-		w.body = append(w.body, "", "// "+title)
+		w.body = append(w.body, "", "// "+comment(title))
 		w.body = append(w.body, g.Body...)
 	}
 	w.before, w.uses = append(w.before, g.Before...), append(w.uses, g.Uses...)
@@ -386,6 +391,16 @@ func (w *writer) node(d *network.Node, v sample.Variant) (map[string]string, err
 	}
 	w.done[key] = outs
 	return outs, nil
+}
+
+// comment returns a text that a line of a comment may hold: a backslash at its end would go on to the next.
+func comment(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r < ' ' || r == '\\' {
+			return ' '
+		}
+		return r
+	}, s)
 }
 
 // ident returns a name without two lines in a row, which GLSL keeps for itself, or a hyphen.
@@ -473,12 +488,7 @@ func (w *writer) ramp(d *network.Node, key string, stops []color.Stop, mixing co
 		c = fmt.Sprintf(to, c)
 		said := ""
 		if stop.Name != "" {
-			said = " // " + strings.Map(func(r rune) rune {
-				if r < ' ' || r == '\\' {
-					return ' '
-				}
-				return r
-			}, stop.Name)
+			said = " // " + comment(stop.Name)
 		}
 		if i == 0 {
 			lines = append(lines, fmt.Sprintf("  vec3 c = %s;%s", c, said))
@@ -525,10 +535,10 @@ func (w *writer) picture(hash, wrap string, nearest, data bool) string {
 func (w *writer) fragment() string {
 	var b strings.Builder
 	b.WriteString("#version 300 es\nprecision highp float;\nprecision highp int;\n\n")
-	fmt.Fprintf(&b, "// %s\n\n", strings.ReplaceAll(w.l.Name, "\n", " "))
+	fmt.Fprintf(&b, "// %s\n\n", comment(w.l.Name))
 	b.WriteString(heading)
 	for _, u := range w.out.Uniforms {
-		fmt.Fprintf(&b, "uniform %s %s; // %s\n", u.Type, u.Name, strings.ReplaceAll(u.Label, "\n", " "))
+		fmt.Fprintf(&b, "uniform %s %s; // %s\n", u.Type, u.Name, comment(u.Label))
 	}
 	for _, t := range w.out.Textures {
 		fmt.Fprintf(&b, "uniform sampler2D %s;\n", t.Name)
