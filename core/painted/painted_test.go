@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"fmt"
 	"image/png"
 	"io"
 	"strings"
@@ -199,4 +200,46 @@ func TestWhatIsRefused(t *testing.T) {
 			assert.ErrorContains(t, o.Check(flare, 64, 64), "blobs")
 		}
 	}
+}
+
+// Parts that lie on each other in their texture have a picture each, and every part shows its own.
+func TestPartsThatShareTheirPlaceHavePicturesOfTheirOwn(t *testing.T) {
+	square := func(name string, at float64, first int) string {
+		s := "o " + name + "\n"
+		for _, c := range []string{"0 0", "1 0", "1 1", "0 1"} {
+			s += fmt.Sprintf("v %s %g\nvt %s\n", c, at, c)
+		}
+		return s + fmt.Sprintf("f %d/%d %d/%d %d/%d %d/%d\n", first, first, first+1, first+1, first+2, first+2, first+3, first+3)
+	}
+	kept := map[string]string{"1": square("lid", 0, 1), "2": square("port", 0, 1) + square("star", 2, 5) + square("keel", 4, 9)}
+	files := meshfile.Kept(func(hash string) (string, []byte, error) {
+		return "boat.obj", []byte(kept[strings.TrimLeft(hash, "0")]), nil
+	})
+	p := project.New("boat")
+	for _, e := range []project.Edit{
+		{Op: "model.add", Name: "hatch", Value: strings.Repeat("0", 63) + "1", Parts: []string{"lid"}},
+		{Op: "model.add", Name: "boat", Value: strings.Repeat("0", 63) + "2", Parts: []string{"port", "star", "keel"}},
+	} {
+		_, err := p.Apply(&e)
+		require.NoError(t, err)
+	}
+	o := painted.Order{Eye: bake.LeftOut}
+	require.NoError(t, o.Check(p, 64, 64))
+	pl, err := painted.NewPlan(context.Background(), p, files, o, nil)
+	require.NoError(t, err)
+	require.Equal(t, 4, pl.Pictures())
+	var buf bytes.Buffer
+	require.NoError(t, pl.WriteGLB(&buf, pictures(t, pl, 64)))
+	var doc gltf.Document
+	require.NoError(t, gltf.NewDecoder(&buf).Decode(&doc))
+	shown := map[string]string{}
+	for _, n := range doc.Nodes {
+		if n.Mesh != nil {
+			for _, prim := range doc.Meshes[*n.Mesh].Primitives {
+				tex := doc.Materials[*prim.Material].PBRMetallicRoughness.BaseColorTexture
+				shown[n.Name] = doc.Images[*doc.Textures[tex.Index].Source].Name
+			}
+		}
+	}
+	assert.Equal(t, map[string]string{"lid": "hatch", "port": "boat port", "star": "boat star", "keel": "boat keel"}, shown)
 }
