@@ -133,15 +133,10 @@ func (f *handFlags) hand(ctx context.Context, out, said io.Writer, make func(p *
 		o.At = &f.time
 	}
 	began := time.Now()
-	p, files, err := load(ctx, &f.renderFlags)
+	p, files, err := dressed(ctx, &f.renderFlags)
 	if err != nil {
 		return err
 	}
-	pictures, err := f.applyLook(p)
-	if err != nil {
-		return err
-	}
-	files = withPictures{files, pictures}
 	if f.take != "" {
 		t := p.FindTake(f.take)
 		if t == nil {

@@ -179,15 +179,10 @@ func render(ctx context.Context, f *renderFlags, out, said io.Writer) error {
 		return err
 	}
 	began := time.Now()
-	p, made, err := load(ctx, f)
+	p, made, err := dressed(ctx, f)
 	if err != nil {
 		return err
 	}
-	pictures, err := f.applyLook(p)
-	if err != nil {
-		return err
-	}
-	made = withPictures{made, pictures}
 	if f.sun != "" {
 		az, el, err := pair(f.sun, ",", angle)
 		if err != nil {
@@ -397,6 +392,19 @@ func (f modelFiles) Picture(hash string) (*pixmap.Pixmap, error) {
 		return nil, stage.ErrNoPicture
 	}
 	return pixmap.Read(f.pictures[hash])
+}
+
+// dressed loads the project that is asked for, wearing what --look names.
+func dressed(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, error) {
+	p, files, err := load(ctx, f)
+	if err != nil {
+		return nil, nil, err
+	}
+	pictures, err := f.applyLook(p)
+	if err != nil {
+		return nil, nil, err
+	}
+	return p, withPictures{files, pictures}, nil
 }
 
 // applyLook puts the look that --look names onto every part,

@@ -209,16 +209,22 @@ func converted(s string, from, to network.Type) string {
 	return s
 }
 
-// constant returns what is typed in: a uniform where the look has a dial for it or it follows a swatch.
+// constant returns what is typed in.
 func (w *writer) constant(d *network.Node, port *network.Port) string {
-	switch v := d.Constant(port).(type) {
+	return w.typed(d, port.Key, port.Name, d.Constant(port), port.Min, port.Max)
+}
+
+// typed returns a value as an expression: a uniform where the look has a dial for it or it follows a swatch; nothing for what
+// is no value.
+func (w *writer) typed(d *network.Node, key, name string, value any, low, high float64) string {
+	switch v := value.(type) {
 	case float64:
-		if u := w.dial(d, port.Key, port.Name, "float", []float64{v}, port.Min, port.Max); u != "" {
+		if u := w.dial(d, key, name, "float", []float64{v}, low, high); u != "" {
 			return u
 		}
 		return node.Float(v)
 	case color.C:
-		if u := w.painted(d, port.Key, v); u != "" {
+		if u := w.painted(d, key, v); u != "" {
 			return u
 		}
 		return node.Vec3(v)
@@ -414,17 +420,8 @@ func ident(s string) string {
 
 // setting returns a setting as an expression.
 func (w *writer) setting(d *network.Node, s *network.Setting) string {
-	switch v := d.Value(s).(type) {
-	case float64:
-		if u := w.dial(d, s.Key, s.Name, "float", []float64{v}, s.Min, s.Max); u != "" {
-			return u
-		}
-		return node.Float(v)
-	case color.C:
-		if u := w.painted(d, s.Key, v); u != "" {
-			return u
-		}
-		return node.Vec3(v)
+	if v := w.typed(d, s.Key, s.Name, d.Value(s), s.Min, s.Max); v != "" {
+		return v
 	}
 	return "0.0"
 }
