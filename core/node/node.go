@@ -139,7 +139,10 @@ func within(p Plane) bool {
 		lacks = lack<<32 | lack
 		signs = 1<<63 | 1<<31
 	)
-	pairs := unsafe.Slice((*uint64)(unsafe.Pointer(unsafe.SliceData(p))), len(p)/2)
+	var pairs []uint64
+	if len(p) >= 2 { // of one value there is no pair to point at
+		pairs = unsafe.Slice((*uint64)(unsafe.Pointer(unsafe.SliceData(p))), len(p)/2)
+	}
 	var a, b uint64 // two, so that they need not wait for each other
 	for len(pairs) >= 4 {
 		a |= pairs[0]&^signs + lacks

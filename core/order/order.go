@@ -6,6 +6,7 @@ import (
 	"context"
 	"sync"
 	"sync/atomic"
+	"time"
 )
 
 // Level is how urgent work is, the most urgent first.
@@ -48,6 +49,31 @@ func (g *Gate) Now() int64 { return g.clock.Add(1) }
 type Work struct {
 	gate *Gate
 	rank Rank
+
+	// Guarded by the gate's mu.
+	waiting int       // goroutines that stand still
+	since   time.Time // when the first of them began to
+	waited  time.Duration
+}
+
+// Waited returns for how long the work has stood still so that others could go first.
+func (w *Work) Waited() time.Duration {
+	if w == nil {
+		return 0
+	}
+	w.gate.mu.Lock()
+	defer w.gate.mu.Unlock()
+	return w.waited
+}
+
+// wait notes that one more of the work's goroutines stands still, by 1, or goes on, by -1; the gate's mu is held.
+func (w *Work) wait(by int) {
+	if w.waiting == 0 {
+		w.since = time.Now()
+	}
+	if w.waiting += by; w.waiting == 0 {
+		w.waited += time.Since(w.since)
+	}
 }
 
 // Enter says that work of a rank begins. Leave is to be called when it ends, and before
@@ -127,10 +153,16 @@ func (w *Work) Yield(ctx context.Context) {
 			w.gate.moved = make(chan struct{})
 		}
 		moved := w.gate.moved
+		w.wait(1)
 		w.gate.mu.Unlock()
 		select {
 		case <-moved:
 		case <-ctx.Done():
+		}
+		w.gate.mu.Lock()
+		w.wait(-1)
+		w.gate.mu.Unlock()
+		if ctx.Err() != nil {
 			return
 		}
 	}

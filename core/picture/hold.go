@@ -6,7 +6,6 @@ import (
 
 	"mobanta/core/budget"
 	"mobanta/core/contour"
-	"mobanta/core/eval"
 	"mobanta/core/line"
 	"mobanta/core/sample"
 )
@@ -30,10 +29,20 @@ func (r *Renderer) Under(b *budget.Budget) {
 	r.account = b.Open(r.shed)
 }
 
-// Close lets go of all that the renderer remembers.
+// Close lets go of all that the renderer remembers, whatever state a slip may have left it in.
 func (r *Renderer) Close() {
-	r.shed(0)
 	r.account.Close()
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.forget()
+}
+
+// forget lets go of the last picture and of all that was found for it.
+func (r *Renderer) forget() {
+	r.seen, r.groups, r.groupOf, r.sampleAt, r.projector, r.rays = nil, nil, nil, nil, nil, nil
+	r.later, r.opened, r.curves = nil, nil, nil
+	r.forgetLines()
+	r.result, r.unshown = Result{}, image.Rectangle{}
 }
 
 // Holds tells whether the renderer still has its last picture, to be asked about it.
@@ -43,8 +52,7 @@ func (r *Renderer) Holds() bool {
 	return r.holds()
 }
 
-// holds is Holds for those who are at work: a picture that came to nothing may have left
-// what it sees, and the film of the one before.
+// holds is Holds for those who are at work: a picture that was cut off may have left what it sees, and no film of it.
 func (r *Renderer) holds() bool { return r.seen != nil && len(r.result.Base) == 4*len(r.seen.Tri) }
 
 // Use says that the renderer is wanted: it does not let go of its picture for others until
@@ -141,13 +149,7 @@ func (r *Renderer) trim(most int, all bool) int {
 		func() { r.groupsLet(func(g *group) { g.set.Forget() }) },
 	}
 	if all {
-		steps = append(steps, func() {
-			r.seen, r.groups, r.groupOf, r.sampleAt, r.projector, r.rays = nil, nil, nil, nil, nil, nil
-			r.later, r.opened, r.curves = nil, nil, nil
-			r.forgetLines()
-			r.result, r.unshown = Result{}, image.Rectangle{}
-			r.lineKey = eval.Key{}
-		})
+		steps = append(steps, r.forget)
 	}
 	for _, step := range steps {
 		if r.Size() <= most {

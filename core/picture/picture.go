@@ -10,6 +10,7 @@ import (
 	"math"
 	"slices"
 	"sync"
+	"time"
 
 	"mobanta/core/budget"
 	"mobanta/core/color"
@@ -71,6 +72,7 @@ type Renderer struct {
 	Results int
 
 	working *order.Work
+	waited  time.Duration
 	account *budget.Account
 	mu      sync.Mutex // of users, and of letting go
 	users   int        // who want its picture
@@ -154,6 +156,7 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	}
 	defer r.work()()
 	defer r.settleAccount()
+	r.waited = 0
 	job.Samples = max(1, min(MaxSamples, job.Samples))
 	show = r.developed(r.outside(show))
 	ctx, leave := r.enter(ctx, job.urgency())
@@ -273,9 +276,16 @@ func (j *Job) urgency() order.Level {
 // enter begins work of a level, which the context then carries.
 func (r *Renderer) enter(ctx context.Context, level order.Level) (_ context.Context, leave func()) {
 	level = max(level, r.Least)
-	r.working = r.Gate.Enter(order.Rank{Level: level, Heard: r.Heard})
-	return order.With(ctx, r.working), r.working.Leave
+	w := r.Gate.Enter(order.Rank{Level: level, Heard: r.Heard})
+	r.working = w
+	return order.With(ctx, w), func() {
+		w.Leave()
+		r.waited += w.Waited()
+	}
 }
+
+// Waited returns for how long the last picture stood still so that others could be drawn first.
+func (r *Renderer) Waited() time.Duration { return r.waited }
 
 // outside returns show, called while the renderer is in nobody's way.
 func (r *Renderer) outside(show func(*Result)) func(*Result) {
@@ -302,86 +312,106 @@ func (r *Renderer) settled() (bool, error) {
 	return true, nil
 }
 
-// prepare makes ready what the job shares with those before it.
+// program is what the network of a look comes to.
+type program struct {
+	*eval.Program
+	even   *eval.Program // with patterns as what they come to on average; nil where there are none
+	finish string
+}
+
+// compile returns the program of a look, or of the plain one where there is none that ends in a Finish.
+func (r *Renderer) compile(net *network.Network) (out program, err error) {
+	if net == nil || net.Finish() == nil {
+		net = r.plain
+	}
+	out.finish = net.Finish().ID
+	if out.Program, err = eval.Compile(net, r.cat); err != nil {
+		return out, err
+	}
+	if even := node.Evenly(net); even != nil {
+		out.even, err = eval.Compile(even, r.cat)
+	}
+	return out, err
+}
+
+// prepare makes ready what the job shares with those before it. Where that fails, or ctx ends first, the renderer is as it
+// was: its last picture can be asked about, and the next one does not know of this job.
 func (r *Renderer) prepare(ctx context.Context, job Job) error {
 	old := r.job
 	view := job.Scene.Stage.Camera.View(job.W, job.H)
 	view.Area = job.frame()
 	same := old.Scene != nil && old.Scene.Geometry == job.Scene.Geometry && view == r.view && r.seen != nil
-	if !same {
-		eye := r.view
-		eye.Area = view.Area
-		if r.projector == nil || eye != view || old.Scene == nil || old.Scene.Geometry != job.Scene.Geometry {
-			r.projector = sample.NewProjector(job.Scene.Geometry, view, r.Workers)
-			r.curves = nil
+	regroup := !same || !slices.EqualFunc(old.Scene.Parts, job.Scene.Parts, func(a, b stage.Part) bool { return a.Look == b.Look })
+	looks := looksOf(job.Scene)
+	programs := make([]program, len(looks))
+	for i, id := range looks {
+		var err error
+		if programs[i], err = r.compile(job.Looks[id]); err != nil {
+			return err
 		}
-		r.projector.Turn(view.Area)
-		r.seen, r.later, r.opened = nil, nil, nil
-		first, err := r.projector.Draw(ctx, Position(0), r.Workers)
+	}
+	if !same {
+		r.later, r.opened = nil, nil // can be had anew, and makes room
+		projector := r.projector
+		if projector == nil || !projector.Shows(job.Scene.Geometry, view) {
+			projector = sample.NewProjector(job.Scene.Geometry, view, r.Workers)
+		}
+		seen, err := projector.Turned(view.Area).Draw(ctx, Position(0), r.Workers)
 		if err != nil {
 			return err
 		}
-		r.seen = first
+		if projector != r.projector {
+			r.curves = nil
+		}
+		r.projector, r.seen = projector.Turned(view.Area), seen
 		r.forgetLines()
 	}
-	r.view = view
-	if !same || !slices.EqualFunc(old.Scene.Parts, job.Scene.Parts, func(a, b stage.Part) bool { return a.Look == b.Look }) {
-		r.group(job.Scene)
+	r.view, r.job = view, job
+	if regroup {
+		r.group(job.Scene, looks)
 	}
-	r.job = job
 	if !slices.EqualFunc(r.lights, job.Scene.Lights, func(a, b light.Source) bool { return a.Key() == b.Key() }) {
 		r.lights, r.level = job.Scene.Lights, 0
 	}
 	r.setLevel(r.level)
-	var err error
 	for i := range r.groups {
-		g := &r.groups[i]
-		net := job.Looks[g.look]
-		if net == nil || net.Finish() == nil {
-			net = r.plain
-		}
-		if g.program, err = eval.Compile(net, r.cat); err != nil {
-			return err
-		}
-		g.even = nil
-		if even := node.Evenly(net); even != nil {
-			if g.even, err = eval.Compile(even, r.cat); err != nil {
-				return err
-			}
-		}
-		g.finish = net.Finish().ID
+		g, p := &r.groups[i], programs[i]
+		g.program, g.even, g.finish = p.Program, p.even, p.finish
 	}
 	return nil
 }
 
-// group sorts the parts by their looks and takes the samples of the first pass.
-func (r *Renderer) group(scene *stage.Scene) {
-	r.serial++
-	r.level = 0
-	r.groups, r.groupOf = nil, make([]int, len(scene.Parts))
-	for i, p := range scene.Parts {
-		g := slices.IndexFunc(r.groups, func(g group) bool { return g.look == p.Look })
-		if g < 0 {
-			g = len(r.groups)
-			r.groups = append(r.groups, group{look: p.Look})
+// looksOf returns the looks that parts of a scene wear, in the order in which they come.
+func looksOf(scene *stage.Scene) (looks []string) {
+	for _, p := range scene.Parts {
+		if !slices.Contains(looks, p.Look) {
+			looks = append(looks, p.Look)
 		}
-		r.groupOf[i] = g
 	}
-	sets := sample.Seen(r.seen, scene, r.view, len(r.groups), r.groupOf, nil)
+	return looks
+}
+
+// group sorts the parts by their looks and takes the samples of the first pass.
+func (r *Renderer) group(scene *stage.Scene, looks []string) {
+	groupOf := make([]int, len(scene.Parts))
+	for i, p := range scene.Parts {
+		groupOf[i] = slices.Index(looks, p.Look)
+	}
+	sets := sample.Seen(r.seen, scene, r.view, len(looks), groupOf, nil)
 	wide, high := r.size()
-	r.sampleAt = make([]int32, wide*high)
-	for i := range r.groups {
-		r.groups[i].set, r.groups[i].found = sets[i], shade.NewFindings(sets[i], nil)
-		r.groups[i].kept = eval.NewKept(r.Results / len(r.groups))
+	sampleAt, groups := make([]int32, wide*high), make([]group, len(looks))
+	for i, set := range sets {
 		box := image.Rectangle{Min: image.Pt(wide, high)}
-		for s, p := range sets[i].Pixels().Pixel {
-			r.sampleAt[p] = int32(s)
+		for s, p := range set.Pixels().Pixel {
+			sampleAt[p] = int32(s)
 			x, y := int(p)%wide, int(p)/wide
 			box.Min.X, box.Min.Y = min(box.Min.X, x), min(box.Min.Y, y)
 			box.Max.X, box.Max.Y = max(box.Max.X, x+1), max(box.Max.Y, y+1)
 		}
-		r.groups[i].box = box
+		groups[i] = group{look: looks[i], set: set, found: shade.NewFindings(set, nil), kept: eval.NewKept(r.Results / len(looks)), box: box}
 	}
+	r.serial++
+	r.level, r.groups, r.groupOf, r.sampleAt = 0, groups, groupOf, sampleAt
 	r.forgetLines()
 	r.result.Base = nil
 }

@@ -206,7 +206,11 @@ func TestWhereThereIsNoPictureNothingIsAnswered(t *testing.T) {
 	for _, p := range [][2]float64{{-0.01, 0.5}, {1.51, 0.5}, {0.5, -0.01}, {0.5, 1.01}} {
 		assert.Error(t, asked(p[0], p[1]), "%v", p)
 	}
+	before, err := r.Trail(context.Background(), 0.75, 0.5)
+	require.NoError(t, err)
 	fail(60, 40)
-	assert.False(t, r.Holds())
-	assert.Error(t, asked(1.4, 0.9), "the film is that of a smaller picture")
+	assert.True(t, r.Holds(), "a picture that came to nothing leaves the one before as it was")
+	after, err := r.Trail(context.Background(), 0.75, 0.5)
+	require.NoError(t, err)
+	assert.Equal(t, before, after)
 }

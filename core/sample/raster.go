@@ -59,8 +59,19 @@ func NewProjector(geo *stage.Geometry, view stage.View, workers int) *Projector 
 	return p
 }
 
-// Turn has the projector draw another part of the picture from now on; see stage.View.Area.
-func (p *Projector) Turn(area image.Rectangle) { p.view.Area = area }
+// Turned returns a projector of the same vertices that draws another part of the picture; see stage.View.Area.
+func (p *Projector) Turned(area image.Rectangle) *Projector {
+	out := *p
+	out.view.Area = area
+	return &out
+}
+
+// Shows tells whether the projector's vertices are those of geo as view sees them, whichever part of the picture it is
+// about.
+func (p *Projector) Shows(geo *stage.Geometry, view stage.View) bool {
+	view.Area = p.view.Area
+	return p.geo == geo && p.view == view
+}
 
 // Bytes returns how much memory the projector takes.
 func (p *Projector) Bytes() int { return 12 * len(p.near) }

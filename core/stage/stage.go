@@ -128,8 +128,9 @@ const (
 	Far   = 1e12
 )
 
-// Settle makes a stage that came from outside one of ours and checks it.
+// Settle makes a stage that came from outside one of ours and checks it. It writes into nothing that copies of s share.
 func (s *Stage) Settle() error {
+	s.Models, s.Lights = slices.Clone(s.Models), slices.Clone(s.Lights)
 	for _, l := range s.Suns { // from before there were other lights
 		l.Kind = light.Sun
 		s.Lights = append(s.Lights, l)

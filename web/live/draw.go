@@ -44,8 +44,9 @@ func (s *session) draw() {
 		s.until = time.Hour
 		if err := s.guarded("drawing", s.round); err != nil {
 			s.problem(err)
-			if errors.Is(err, ErrInside) {
-				s.renew()
+			if errors.Is(err, ErrInside) && s.guarded("renewing", func() error { s.renew(); return nil }) != nil {
+				s.stop() // nothing of this tab can be trusted any more: the page opens another
+				return
 			}
 		}
 		timer.Reset(s.until)

@@ -75,13 +75,12 @@ func (s *session) takePlay(m said) error {
 	ctx, stop := context.WithCancel(s.ctx)
 	p := &playing{stop: stop, making: map[reel.Key]maker{}, work: sync.NewCond(&s.mu)}
 	s.play = p
+	s.studio.shares.join(s)
 	for range runtime.GOMAXPROCS(0) {
 		s.makers.Go(func() {
-			r := picture.NewRenderer(1)
-			r.Under(s.studio.memory)
-			defer r.Close()
-			r.Gate, r.Least, r.Keep, r.Results = &s.studio.Gate, order.Previews, false, smallResults
-			s.make(ctx, p, r)
+			if err := s.guarded("frames", func() error { s.make(ctx, p); return nil }); err != nil {
+				s.stumbled(p, err)
+			}
 		})
 	}
 	if s.cancel != nil {
@@ -98,19 +97,25 @@ func (s *session) halt() {
 		return
 	}
 	s.play = nil
+	s.studio.shares.part(s)
 	p.stop()
 	p.work.Broadcast()
 	s.dirty = true
 	s.rouse()
 }
 
+// stills returns what is to be played now, and whether that is what is played already.
+func (s *session) stills(p *playing) (want wanted, same bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	want = s.snapshot()
+	want.trial, want.tried = false, nil
+	return want, p.now.state == want.state && p.now.look() == want.look()
+}
+
 // film prepares what is played from what is stored and looked at now; s.mu is held while it is put in place.
 func (s *session) film(p *playing) error {
-	s.mu.Lock()
-	want := s.snapshot()
-	want.trial, want.tried = false, nil
-	same := p.now.state == want.state && p.now.look() == want.look()
-	s.mu.Unlock()
+	want, same := s.stills(p)
 	if want.tell {
 		s.tellStored(want)
 	}
@@ -191,9 +196,21 @@ func (s *session) order(p *playing) {
 	s.reel.Want(next)
 }
 
+// toMake is a frame that a maker is to draw.
+type toMake struct {
+	frame int
+	draft bool
+	key   reel.Key
+	want  wanted
+	time  stage.Time
+	ctx   context.Context // ends when the frame is not wanted any more
+}
+
 // nextFrame returns a frame that is to be drawn: the first that is not there, or else the first that has not settled. It
-// waits for one; ok is false once playing has stopped. s.mu is held.
-func (s *session) nextFrame(ctx context.Context, p *playing) (k int, draft, ok bool) {
+// waits for one; ok is false once playing has stopped.
+func (s *session) nextFrame(ctx context.Context, p *playing) (m toMake, ok bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	for ctx.Err() == nil {
 		if p.keys != nil && p.missed < missing && len(s.trial) == 0 { // what the hand is about to change need not be drawn
 			for _, draft := range [2]bool{true, false} {
@@ -204,60 +221,72 @@ func (s *session) nextFrame(ctx context.Context, p *playing) (k int, draft, ok b
 						continue
 					}
 					if _, done, there := s.reel.Has(key); !there && draft || there && !done && !draft {
-						return k, draft, true
+						c, cancel := context.WithCancel(ctx)
+						p.making[key] = maker{k, cancel}
+						return toMake{k, draft, key, p.now, p.time, c}, true
 					}
 				}
 			}
 		}
 		p.work.Wait()
 	}
-	return 0, false, false
+	return m, false
+}
+
+// made notes that a frame has been drawn, and whether there was room for it.
+func (s *session) made(p *playing, m toMake, room bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	p.making[m.key].cancel()
+	delete(p.making, m.key)
+	if room {
+		p.missed = 0
+	} else {
+		p.missed++ // there is no more room: what comes is drawn when it is due
+	}
+	p.work.Broadcast()
+	s.rouse()
+}
+
+// stumbled stops playing, since frames cannot be drawn.
+func (s *session) stumbled(p *playing, err error) {
+	s.mu.Lock()
+	if s.play == p {
+		s.halt()
+	}
+	s.mu.Unlock()
+	s.problem(err)
+	s.tell(map[string]any{"t": "play", "on": false})
 }
 
 // make draws frames until playing stops.
-func (s *session) make(ctx context.Context, p *playing, r *picture.Renderer) {
+func (s *session) make(ctx context.Context, p *playing) {
+	r := picture.NewRenderer(1)
+	r.Under(s.studio.memory)
+	defer r.Close()
+	r.Gate, r.Least, r.Keep, r.Results = &s.studio.Gate, order.Previews, false, smallResults
 	var scene *stage.Scene
-	s.mu.Lock()
-	defer s.mu.Unlock()
 	for {
-		k, draft, ok := s.nextFrame(ctx, p)
+		m, ok := s.nextFrame(ctx, p)
 		if !ok {
 			return
 		}
-		key, want, t := p.key(k), p.now, p.time
-		c, cancel := context.WithCancel(ctx)
-		p.making[key] = maker{k, cancel}
-		s.mu.Unlock()
-		r.Heard = s.heard.Load()
-		var f reel.Frame
+		room, begun := true, time.Now()
+		r.Heard = s.studio.shares.turn(s)
 		err := s.guarded("a frame", func() (err error) {
-			scene, f, err = s.drawFrame(c, r, scene, moment(want.project, t, k), want, draft)
+			var f reel.Frame
+			if scene, f, err = s.drawFrame(m.ctx, r, scene, moment(m.want.project, m.time, m.frame), m.want, m.draft); err == nil {
+				room = s.reel.Put(m.key, f)
+			}
 			return err
 		})
-		room := true
-		if err == nil {
-			room = s.reel.Put(key, f)
-		}
-		cancel()
-		s.mu.Lock()
-		delete(p.making, key)
-		if err != nil && c.Err() == nil {
-			if s.play == p {
-				s.halt()
-			}
-			s.mu.Unlock()
-			s.problem(err)
-			s.tell(map[string]any{"t": "play", "on": false})
-			s.mu.Lock()
+		s.studio.shares.took(s, time.Since(begun)-r.Waited())
+		given := m.ctx.Err() != nil
+		s.made(p, m, room)
+		if err != nil && !given {
+			s.stumbled(p, err)
 			return
 		}
-		if room {
-			p.missed = 0
-		} else {
-			p.missed++ // there is no more room: what comes is drawn when it is due
-		}
-		p.work.Broadcast()
-		s.rouse()
 	}
 }
 
@@ -324,6 +353,52 @@ func (s *session) plays(asked bool) (bool, error) {
 	return true, err
 }
 
+// due is what is to be shown of a project that plays.
+type due struct {
+	frame  int
+	key    reel.Key
+	want   wanted
+	hand   bool // the hand moves something meanwhile
+	atOnce bool // it is drawn now, for the hand or since there is no room for frames
+	over   bool // it is the last
+}
+
+// due returns what is to be shown now; ok is false for nothing, and s.until says when there may be.
+func (s *session) due(p *playing, fresh bool) (d due, ok bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	d.hand = len(s.trial) > 0 || s.view.Other != ""
+	early := time.Until(p.due)
+	if early > 0 && !(d.hand && fresh) {
+		s.until = early
+		return d, false
+	}
+	d.frame = p.at
+	if !d.hand {
+		p.holds = false
+	} else if p.holds && !fresh {
+		return d, false // the next movement wakes it
+	}
+	if early > 0 || p.holds {
+		d.frame = p.showing
+	}
+	d.key = p.key(d.frame)
+	_, _, there := s.reel.Has(d.key)
+	d.atOnce = d.hand || !there && p.missed >= missing
+	if !there && !d.atOnce {
+		return d, false // its maker says when it is there
+	}
+	d.want = p.now
+	d.want.seq, d.want.view, d.want.trial, d.want.tried = s.seq, s.view, len(s.trial) > 0, s.trial
+	d.over = d.frame == p.at && early <= 0 && s.forth(p)
+	if d.hand {
+		for _, m := range p.making {
+			m.cancel()
+		}
+	}
+	return d, true
+}
+
 // turn shows what is due of a project that plays.
 func (s *session) turn(p *playing) error {
 	s.mu.Lock()
@@ -333,52 +408,22 @@ func (s *session) turn(p *playing) error {
 	if err := s.film(p); err != nil {
 		return err
 	}
-	s.mu.Lock()
-	hand := len(s.trial) > 0 || s.view.Other != ""
-	early := time.Until(p.due)
-	if early > 0 && !(hand && fresh) {
-		s.mu.Unlock()
-		s.until = early
+	d, ok := s.due(p, fresh)
+	if !ok {
 		return nil
 	}
-	k := p.at
-	if !hand {
-		p.holds = false
-	} else if p.holds && !fresh {
-		s.mu.Unlock()
-		return nil // the next movement wakes it
-	}
-	if early > 0 || p.holds {
-		k = p.showing
-	}
-	key := p.key(k)
-	_, _, there := s.reel.Has(key)
-	atOnce := hand || !there && p.missed >= missing
-	if !there && !atOnce {
-		s.mu.Unlock()
-		return nil // its maker says when it is there
-	}
-	want := p.now
-	want.seq, want.view, want.trial, want.tried = s.seq, s.view, len(s.trial) > 0, s.trial
-	over := k == p.at && early <= 0 && s.forth(p)
-	if hand {
-		for _, m := range p.making {
-			m.cancel()
-		}
-	}
-	s.mu.Unlock()
-	if atOnce {
+	if d.atOnce {
 		start := time.Now()
-		if err := s.atOnce(want, p.time, k); err != nil && !errors.Is(err, context.Canceled) {
+		if err := s.atOnce(d.want, p.time, d.frame, d.hand); err != nil && !errors.Is(err, context.Canceled) {
 			return err
 		}
-		p.holds = p.holds || hand && time.Since(start) > handTime
-	} else if f, ok := s.reel.Get(key, nil); ok {
-		s.showFrame(f, want)
+		p.holds = p.holds || d.hand && time.Since(start) > handTime
+	} else if f, ok := s.reel.Get(d.key, nil); ok {
+		s.showFrame(f, d.want)
 	}
-	s.tellPlay(p, k)
+	s.tellPlay(p, d.frame)
 	s.until = max(0, time.Until(p.due))
-	if !over {
+	if !d.over {
 		return nil
 	}
 	s.mu.Lock()
@@ -431,8 +476,9 @@ func (s *session) ofReel(w wanted) (kept bool, key reel.Key, plays bool, err err
 	return ok, key, true, nil
 }
 
-// atOnce draws a frame as while the hand moves.
-func (s *session) atOnce(want wanted, t stage.Time, k int) error {
+// atOnce draws a frame as while the hand moves. Where it does not, and there is only no room to keep frames, the tab draws
+// when its share allows it.
+func (s *session) atOnce(want wanted, t stage.Time, k int, hand bool) error {
 	want.project = moment(want.project, t, k)
 	want.hand, want.plays, want.tell = true, true, false
 	want.try()
@@ -441,6 +487,15 @@ func (s *session) atOnce(want wanted, t stage.Time, k int) error {
 	s.mu.Lock()
 	s.cancel = cancel
 	s.mu.Unlock()
+	if hand {
+		return s.picture(ctx, want)
+	}
+	begun := time.Now()
+	defer func() {
+		s.moving.Least = order.Hand
+		s.studio.shares.took(s, time.Since(begun)-s.moving.Waited())
+	}()
+	s.moving.Least, s.moving.Heard = order.Previews, s.studio.shares.turn(s)
 	return s.picture(ctx, want)
 }
 
@@ -455,8 +510,16 @@ func (s *session) tellPlay(p *playing, k int) {
 	if n := len(p.shown) - 1; n > 0 {
 		rate = float64(n) / now.Sub(p.shown[0]).Seconds()
 	}
-	there, settled, of := 0, 0, min(ahead, p.end-p.first)
+	there, settled, of := s.progress(p)
+	s.tell(map[string]any{"t": "play", "on": true, "frame": k, "at": p.time.Start(k), "of": of, "there": there, "settled": settled,
+		"rate": fmt.Sprintf("%.1f", rate), "want": p.time.Filled().Rate, "mb": s.reel.Size() >> 20})
+}
+
+// progress returns how many of the frames to come are there, how many of them have settled, and of how many.
+func (s *session) progress(p *playing) (there, settled, of int) {
 	s.mu.Lock()
+	defer s.mu.Unlock()
+	of = min(ahead, p.end-p.first)
 	for i := range of {
 		_, done, ok := s.reel.Has(p.key(p.next(i)))
 		if ok {
@@ -466,7 +529,5 @@ func (s *session) tellPlay(p *playing, k int) {
 			settled++
 		}
 	}
-	s.mu.Unlock()
-	s.tell(map[string]any{"t": "play", "on": true, "frame": k, "at": p.time.Start(k), "of": of, "there": there, "settled": settled,
-		"rate": fmt.Sprintf("%.1f", rate), "want": p.time.Filled().Rate, "mb": s.reel.Size() >> 20})
+	return there, settled, of
 }

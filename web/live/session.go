@@ -180,6 +180,7 @@ type Studio struct {
 
 	preparing sync.Mutex
 
+	shares shares
 	hub    hub
 	memory *budget.Budget // of all tabs' renderers
 	store  *store.Store
@@ -247,9 +248,11 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 	cancel()
 	wg.Wait()
 	s.makers.Wait()
-	s.reel.Close()
-	s.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Close() })
-	return nil
+	return s.guarded("closing", func() error {
+		s.reel.Close()
+		s.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Close() })
+		return nil
+	})
 }
 
 // Changed tells every tab of a project its new state.
