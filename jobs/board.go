@@ -8,17 +8,9 @@ package jobs
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"log/slog"
-	"os"
-	"path/filepath"
 	"sync"
 	"time"
-
-	"github.com/nats-io/nats-server/v2/server"
-	"github.com/nats-io/nats.go"
-	"github.com/nats-io/nats.go/jetstream"
 )
 
 // Options tell where the queue is.
@@ -30,7 +22,9 @@ type Options struct {
 	Creds     string // a file of credentials, as NATS has them
 	CA        string // a file of certificates (PEM) that the server's is checked against
 	Cert, Key string // the own certificate and its key (PEM), for servers that ask for one
-	Log       *slog.Logger
+	// Studio says that orders are placed here and put together: of those a queue has one at a time. Others only draw.
+	Studio bool
+	Log    *slog.Logger
 	// Maker is what draws: whoever is of another does not draw pieces of it, since its bytes could differ. See Maker.
 	Maker string
 }
@@ -40,6 +34,8 @@ const (
 	queueName   = "PIECES"
 	jobsName    = "jobs"
 	madeName    = "made"
+	begunName   = "begun"
+	holdName    = "hold"
 	bundlesName = "bundles"
 	filesName   = "files"
 	cellsName   = "cells"
@@ -52,10 +48,19 @@ const (
 	heartbeat = 700 * time.Millisecond
 	ackWait   = 2500 * time.Millisecond
 	// maxTries is how often a piece is handed out: one that ends whoever draws it is given up.
-	maxTries  = 40
+	maxTries = 40
+	// maxEnds is how often a piece may have ended the program that drew it: then it is given up.
+	maxEnds   = 2
+	holdTime  = 12 * time.Second       // after which a queue is free whose studio has gone without a word
+	probeTime = 2 * time.Second        // that the queue may take to answer
+	tendTime  = 700 * time.Millisecond // between two looks at a queue that takes nothing
+	healTime  = 4 * time.Second        // that an order waits for it
+	placeTime = 20 * time.Second       // that it may take to place one
 	cellsKept = 14 * 24 * time.Hour
-	// MaxJobs limits the jobs of a studio that are remembered.
+	// MaxJobs limits the jobs of a studio that have ended and are remembered, but for files that nobody has taken yet.
 	MaxJobs = 200
+	// jobsKept is how long what was made of a job waits to be taken.
+	jobsKept = 90 * 24 * time.Hour
 	// MaxWaiting limits the pieces that wait.
 	MaxWaiting = 60_000
 	maxChunk   = 512 << 10
@@ -67,24 +72,22 @@ var classes = []string{"near", "soon", "far"}
 // Board is the queue with all that belongs to it. It is safe for use by many at once.
 type Board struct {
 	options Options
-	srv     *server.Server
-	nc      *nats.Conn
-	js      jetstream.JetStream
-	queue   jetstream.Stream
-	jobs    jetstream.KeyValue    // id → Job
-	made    jetstream.KeyValue    // id.piece → nothing, or the cell that it is
-	bundles jetstream.ObjectStore // by the hash of their bytes
-	files   jetstream.ObjectStore // what is delivered, by the id of its job
-	cells   jetstream.ObjectStore // of proof sheets, by what they show
 	log     *slog.Logger
+	release func() // of the hold on the queue
 
 	bundling sync.Mutex // projects are stored, and let go of, one after the other
 
 	mu      sync.Mutex
+	now     *line
+	ill     error         // why the queue takes nothing, as far as is known; nil while it does
+	healed  chan struct{} // closed once it does again
+	fell    chan struct{} // closed once it does not
+	lost    bool          // another studio has taken hold of the queue
 	known   map[string]*known
 	changed chan struct{} // closed when something has
-	buckets map[string]jetstream.ObjectStore
 	ready   chan struct{} // closed once all that was there is known
+
+	allHeard bool // whether it is closed
 }
 
 // known is what a board has heard of a job.
@@ -99,147 +102,31 @@ func Open(ctx context.Context, o Options) (*Board, error) {
 	if o.Log == nil {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
-	b := &Board{options: o, log: o.Log, known: map[string]*known{}, changed: make(chan struct{}), buckets: map[string]jetstream.ObjectStore{}, ready: make(chan struct{})}
-	err := b.connect()
-	if err == nil {
-		err = b.make(ctx)
-	}
-	if err != nil {
-		b.Close()
+	b := &Board{options: o, log: o.Log, known: map[string]*known{}, changed: make(chan struct{}), fell: make(chan struct{}), ready: make(chan struct{})}
+	var err error
+	if b.now, err = b.dial(ctx); err != nil {
 		return nil, err
+	}
+	if o.Studio {
+		if b.release, err = b.take(ctx); err != nil {
+			b.Close()
+			return nil, err
+		}
 	}
 	return b, nil
 }
 
-// connect connects to the server, which it starts if it is the studio's own.
-func (b *Board) connect() (err error) {
-	if b.options.URL == "" {
-		err = b.within()
-	} else {
-		err = b.at(b.options.URL)
-	}
-	if err != nil {
-		return err
-	}
-	b.nc.SetErrorHandler(func(_ *nats.Conn, _ *nats.Subscription, err error) { b.log.Warn("the line to the queue", "error", err) })
-	if b.js, err = jetstream.New(b.nc); err != nil {
-		return fmt.Errorf("jobs: %w", err)
-	}
-	return nil
-}
-
-// within starts a server of the studio's own: no port is open.
-func (b *Board) within() error {
-	dir := filepath.Join(b.options.Dir, "queue")
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return say(fmt.Errorf("jobs: %w", err))
-	}
-	srv, err := server.NewServer(&server.Options{ServerName: "mobanta", JetStream: true, StoreDir: dir, DontListen: true, NoSigs: true, NoLog: true,
-		SyncInterval: time.Second, JetStreamMaxMemory: 32 << 20, JetStreamMaxStore: 1 << 50, MaxPayload: 4 << 20})
-	if err != nil {
-		return fmt.Errorf("jobs: the queue cannot be opened: %w", err)
-	}
-	b.srv = srv
-	srv.Start()
-	if !srv.ReadyForConnections(20 * time.Second) {
-		return errors.New("jobs: the queue did not open within 20 seconds")
-	}
-	b.nc, err = nats.Connect("", nats.InProcessServer(srv), nats.Name("mobanta"), nats.MaxReconnects(-1))
-	if err != nil {
-		return fmt.Errorf("jobs: %w", err)
-	}
-	return nil
-}
-
-// at connects to a server that is there.
-func (b *Board) at(url string) error {
-	o := []nats.Option{nats.Name("mobanta"), nats.MaxReconnects(-1), nats.ReconnectWait(time.Second), nats.Timeout(5 * time.Second)}
-	if b.options.Creds != "" {
-		o = append(o, nats.UserCredentials(b.options.Creds))
-	}
-	if b.options.CA != "" {
-		o = append(o, nats.RootCAs(b.options.CA))
-	}
-	if b.options.Cert != "" {
-		o = append(o, nats.ClientCert(b.options.Cert, b.options.Key))
-	}
-	nc, err := nats.Connect(url, o...)
-	switch {
-	case errors.Is(err, nats.ErrNoServers):
-		return fmt.Errorf("jobs: no NATS server answers at %s: is it running, and can this machine reach it?", bareURL(url))
-	case errors.Is(err, nats.ErrAuthorization):
-		return fmt.Errorf("jobs: the NATS server at %s does not let this program in: check its credentials", bareURL(url))
-	case err != nil:
-		return fmt.Errorf("jobs: the NATS server at %s cannot be reached: %w", bareURL(url), err)
-	}
-	b.nc = nc
-	return nil
-}
-
-// make makes what of the queue is not there yet.
-func (b *Board) make(ctx context.Context) (err error) {
-	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
-	defer cancel()
-	b.queue, err = b.js.CreateOrUpdateStream(ctx, jetstream.StreamConfig{Name: queueName, Subjects: []string{"pieces.>"}, Retention: jetstream.WorkQueuePolicy,
-		Storage: jetstream.FileStorage, Duplicates: 2 * time.Minute})
-	if errors.Is(err, jetstream.ErrJetStreamNotEnabled) || errors.Is(err, jetstream.ErrJetStreamNotEnabledForAccount) || errors.Is(err, nats.ErrNoResponders) {
-		return errors.New("jobs: the NATS server keeps nothing: JetStream has to be switched on there")
-	}
-	for _, c := range classes {
-		if err == nil {
-			_, err = b.queue.CreateOrUpdateConsumer(ctx, jetstream.ConsumerConfig{Durable: c, FilterSubject: "pieces." + c + ".>", AckPolicy: jetstream.AckExplicitPolicy,
-				AckWait: ackWait, MaxDeliver: -1, MaxAckPending: 10_000})
-		}
-	}
-	if err == nil {
-		b.jobs, err = b.js.CreateOrUpdateKeyValue(ctx, jetstream.KeyValueConfig{Bucket: jobsName})
-	}
-	if err == nil {
-		b.made, err = b.js.CreateOrUpdateKeyValue(ctx, jetstream.KeyValueConfig{Bucket: madeName})
-	}
-	for _, s := range []struct {
-		name string
-		to   *jetstream.ObjectStore
-		ttl  time.Duration
-	}{{bundlesName, &b.bundles, 0}, {filesName, &b.files, 0}, {cellsName, &b.cells, cellsKept}} {
-		if err == nil {
-			*s.to, err = b.js.CreateOrUpdateObjectStore(ctx, jetstream.ObjectStoreConfig{Bucket: s.name, TTL: s.ttl})
-		}
-	}
-	if err != nil {
-		return say(fmt.Errorf("jobs: the queue cannot be made ready: %w", err))
-	}
-	return nil
+// line returns the line to the queue.
+func (b *Board) line() *line {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.now
 }
 
 // Close lets go of the queue. What is in it stays.
 func (b *Board) Close() {
-	if b.nc != nil {
-		b.nc.Close()
+	if b.release != nil {
+		b.release()
 	}
-	if b.srv != nil {
-		b.srv.Shutdown()
-		b.srv.WaitForShutdown()
-	}
-}
-
-// bucket returns where what a job's pieces come to is kept.
-func (b *Board) bucket(ctx context.Context, id string) (jetstream.ObjectStore, error) {
-	b.mu.Lock()
-	s := b.buckets[id]
-	b.mu.Unlock()
-	if s != nil {
-		return s, nil
-	}
-	s, err := b.js.ObjectStore(ctx, pieceBucket+id)
-	if err != nil {
-		return nil, err
-	}
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if len(b.buckets) > 100 {
-		clear(b.buckets)
-	}
-	b.buckets[id] = s
-	return s, nil
+	b.line().close()
 }

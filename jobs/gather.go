@@ -38,28 +38,48 @@ func (b *Board) Gather(ctx context.Context, g Gatherer) error {
 	if err := b.Ready(ctx); err != nil {
 		return nil
 	}
-	b.mend(ctx)
-	for {
+	var over *line // over which it was mended last
+	for ctx.Err() == nil {
 		changed := b.Changed()
-		if j := b.complete(); j != nil {
-			if err := b.gather(ctx, g, j, dir); err != nil && ctx.Err() == nil {
-				b.log.Warn("a job could not be put together", "job", j.ID, "error", err)
-				b.fail(ctx, j, err)
-			}
-			if ctx.Err() != nil {
-				return nil
-			}
-			if err := b.settle(ctx, j.ID); err != nil {
-				return nil
+		if !b.holds() {
+			pause(ctx) // it is another studio's
+			continue
+		}
+		if l := b.line(); l != over {
+			b.mend(ctx)
+			over = l
+		}
+		j := b.complete()
+		if j == nil {
+			b.mu.Lock()
+			fell := b.fell
+			b.mu.Unlock()
+			select {
+			case <-changed:
+			case <-fell:
+				_ = b.well(ctx) // there may be another line then
+			case <-ctx.Done():
 			}
 			continue
 		}
-		select {
-		case <-changed:
-		case <-ctx.Done():
+		err := b.gather(ctx, g, j, dir)
+		if ctx.Err() != nil {
+			return nil
+		}
+		if err != nil {
+			b.log.Warn("a job could not be put together", "job", j.ID, "error", err)
+			b.fault(err)
+			if errors.Is(err, ErrSilent) || b.fail(ctx, j, err) != nil { // it is tried again once the queue takes it
+				pause(ctx)
+				_ = b.well(ctx)
+				continue
+			}
+		}
+		if err := b.settle(ctx, j.ID); err != nil {
 			return nil
 		}
 	}
+	return nil
 }
 
 // mend puts pieces into the queue again that are neither there nor drawn: the studio ended while an order was placed.
@@ -70,14 +90,14 @@ func (b *Board) mend(ctx context.Context) {
 		}
 		if err := b.resend(ctx, &j); err != nil && ctx.Err() == nil {
 			b.log.Warn("a job could not be gone on with", "job", j.ID, "error", err)
-			b.fail(ctx, &j, err)
+			_ = b.fail(ctx, &j, err)
 		}
 	}
 }
 
 func (b *Board) resend(ctx context.Context, j *Job) error {
 	at := "pieces." + j.class() + "." + j.ID + "."
-	info, err := b.queue.Info(ctx, jetstream.WithSubjectFilter(at+">"))
+	info, err := b.line().queue.Info(ctx, jetstream.WithSubjectFilter(at+">"))
 	if err != nil {
 		return fmt.Errorf("jobs: %w", err)
 	}
@@ -141,6 +161,15 @@ func (b *Board) gather(ctx context.Context, g Gatherer, j *Job, dir string) (err
 		}
 	}()
 	if j.Order.As != delivery.SheetOnly {
+		l, key := b.line(), j.ID+".file"
+		ended, err := l.begin(ctx, key)
+		if err != nil {
+			return err
+		}
+		if ended >= maxEnds {
+			return errors.New("jobs: it is given up: twice the program was ended while it put the pieces together; does it need more memory than there is? Order it again to have it tried again")
+		}
+		defer l.end(ctx, key)
 		j.State = Gathering
 		if err := b.store(ctx, j); err != nil {
 			return err
@@ -151,7 +180,7 @@ func (b *Board) gather(ctx context.Context, g Gatherer, j *Job, dir string) (err
 	}
 	now, err := b.load(ctx, j.ID)
 	if errors.Is(err, ErrNoJob) || err == nil && now.State == Cancelled {
-		return b.files.Delete(ctx, j.ID)
+		return b.line().files.Delete(ctx, j.ID)
 	}
 	j.State, j.Ended = Done, time.Now().UTC()
 	if err := b.store(ctx, j); err != nil {
@@ -200,7 +229,7 @@ func (b *Board) deliver(ctx context.Context, g Gatherer, j *Job, name string) (s
 	if err := b.fits(0); err != nil {
 		return 0, err
 	}
-	info, err := b.files.Put(mine, jetstream.ObjectMeta{Name: j.ID, Opts: &jetstream.ObjectMetaOptions{ChunkSize: maxChunk}}, f)
+	info, err := b.line().files.Put(mine, jetstream.ObjectMeta{Name: j.ID, Opts: &jetstream.ObjectMetaOptions{ChunkSize: maxChunk}}, f)
 	if err != nil {
 		return 0, say(fmt.Errorf("jobs: %w", err))
 	}

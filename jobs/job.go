@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -44,6 +45,7 @@ type Job struct {
 	Pieces  int            `json:"pieces"`
 	Placed  time.Time      `json:"placed"`
 	Ended   time.Time      `json:"ended,omitzero"`
+	Taken   time.Time      `json:"taken,omitzero"` // when its file was, last
 	Size    int64          `json:"size,omitempty"` // bytes of the file
 	Why     string         `json:"why,omitempty"`  // it failed
 
@@ -81,7 +83,8 @@ func say(err error) error {
 		errors.As(err, &api) && (api.ErrorCode == 10047 || api.ErrorCode == 10023 || api.ErrorCode == 10077),
 		err != nil && strings.Contains(err.Error(), "no space left"):
 		return fmt.Errorf("%w (%w)", ErrFull, err)
-	case errors.Is(err, nats.ErrTimeout), errors.Is(err, nats.ErrNoResponders), errors.Is(err, jetstream.ErrNoStreamResponse), errors.Is(err, jetstream.ErrAsyncPublishTimeout):
+	case errors.Is(err, nats.ErrTimeout), errors.Is(err, context.DeadlineExceeded), errors.Is(err, nats.ErrNoResponders), errors.Is(err, nats.ErrConnectionClosed),
+		errors.Is(err, jetstream.ErrJetStreamNotEnabled), errors.Is(err, jetstream.ErrJetStreamNotEnabledForAccount), errors.Is(err, jetstream.ErrNoStreamResponse), errors.Is(err, jetstream.ErrAsyncPublishTimeout):
 		return fmt.Errorf("%w (%w)", ErrSilent, err)
 	}
 	return err
@@ -103,10 +106,12 @@ func (b *Board) store(ctx context.Context, j *Job) error {
 	data, err := json.Marshal(j)
 	revision := uint64(0)
 	if err == nil {
-		revision, err = b.jobs.Put(ctx, j.ID, data)
+		revision, err = b.line().jobs.Put(ctx, j.ID, data)
 	}
 	if err != nil {
-		return say(fmt.Errorf("jobs: %w", err))
+		err = say(fmt.Errorf("jobs: %w", err))
+		b.fault(err)
+		return err
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -122,12 +127,14 @@ func (b *Board) load(ctx context.Context, id string) (*Job, error) {
 	if !sound(id) {
 		return nil, ErrNoJob
 	}
-	e, err := b.jobs.Get(ctx, id)
+	e, err := b.line().jobs.Get(ctx, id)
 	if errors.Is(err, jetstream.ErrKeyNotFound) {
 		return nil, ErrNoJob
 	}
 	if err != nil {
-		return nil, fmt.Errorf("jobs: %w", err)
+		err = say(fmt.Errorf("jobs: %w", err))
+		b.fault(err)
+		return nil, err
 	}
 	var j Job
 	if err := json.Unmarshal(e.Value(), &j); err != nil {
@@ -141,14 +148,38 @@ func sound(id string) bool {
 	return id != "" && len(id) <= 64 && !strings.ContainsFunc(id, func(r rune) bool { return !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9') })
 }
 
-// Watch hears of jobs and of what is drawn until ctx ends. Jobs, Job and Gather know what it has heard.
+// Watch hears of jobs and of what is drawn until ctx ends, and looks after the queue meanwhile. Jobs, Job and Gather know
+// what it has heard.
 func (b *Board) Watch(ctx context.Context) error {
-	jobs, err := b.jobs.WatchAll(ctx)
+	var done sync.WaitGroup
+	done.Go(func() { b.tend(ctx) })
+	defer done.Wait()
+	for ctx.Err() == nil {
+		if err := b.watch(ctx, b.line()); err != nil && ctx.Err() == nil {
+			b.log.Warn("nothing is heard of the queue", "error", err)
+			b.fault(say(err))
+			pause(ctx)
+		}
+	}
+	return nil
+}
+
+// pause waits a moment, or until ctx ends.
+func pause(ctx context.Context) {
+	select {
+	case <-time.After(patience):
+	case <-ctx.Done():
+	}
+}
+
+// watch hears what comes over a line, until that is closed or ctx ends.
+func (b *Board) watch(ctx context.Context, l *line) error {
+	jobs, err := l.jobs.WatchAll(ctx)
 	if err != nil {
 		return fmt.Errorf("jobs: %w", err)
 	}
 	defer jobs.Stop()
-	made, err := b.made.WatchAll(ctx)
+	made, err := l.made.WatchAll(ctx)
 	if err != nil {
 		return fmt.Errorf("jobs: %w", err)
 	}
@@ -158,13 +189,23 @@ func (b *Board) Watch(ctx context.Context) error {
 		select {
 		case <-ctx.Done():
 			return nil
-		case e := <-jobs.Updates():
+		case <-l.ctx.Done():
+			return nil
+		case e, ok := <-jobs.Updates():
+			if !ok {
+				pause(ctx)
+				return nil
+			}
 			if e == nil {
 				left--
 			} else {
 				b.hear(e)
 			}
-		case e := <-made.Updates():
+		case e, ok := <-made.Updates():
+			if !ok {
+				pause(ctx)
+				return nil
+			}
 			if e == nil {
 				left--
 			} else {
@@ -173,7 +214,12 @@ func (b *Board) Watch(ctx context.Context) error {
 		}
 		if left == 0 {
 			left = -1
-			close(b.ready)
+			b.mu.Lock()
+			if !b.allHeard {
+				b.allHeard = true
+				close(b.ready)
+			}
+			b.mu.Unlock()
 		}
 	}
 }

@@ -33,8 +33,27 @@ func (b *Board) Place(ctx context.Context, id string, p *project.Project, open f
 	if err != nil {
 		return nil, err
 	}
-	if info, err := b.queue.Info(ctx); err != nil {
-		return nil, fmt.Errorf("jobs: %w", err)
+	if err := b.well(ctx); err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithTimeoutCause(ctx, placeTime, ErrSilent)
+	defer cancel()
+	j, err := b.place(ctx, id, p, open, o, pieces)
+	if err != nil {
+		if errors.Is(err, context.DeadlineExceeded) {
+			err = fmt.Errorf("%w (%w)", ErrSilent, err)
+		}
+		b.fault(err)
+		return nil, err
+	}
+	go b.prune(context.WithoutCancel(ctx))
+	return j, nil
+}
+
+func (b *Board) place(ctx context.Context, id string, p *project.Project, open func(hash string) (exchange.File, error), o delivery.Order, pieces []delivery.Piece) (*Job, error) {
+	l := b.line()
+	if info, err := l.queue.Info(ctx); err != nil {
+		return nil, say(fmt.Errorf("jobs: %w", err))
 	} else if int(info.State.Msgs)+len(pieces) > MaxWaiting {
 		return nil, ErrMany
 	}
@@ -43,7 +62,7 @@ func (b *Board) Place(ctx context.Context, id string, p *project.Project, open f
 	}
 	b.bundling.Lock()
 	defer b.bundling.Unlock()
-	bundle, err := b.keep(ctx, p, open)
+	bundle, err := b.keep(ctx, l, p, open)
 	if err != nil {
 		return nil, err
 	}
@@ -51,7 +70,7 @@ func (b *Board) Place(ctx context.Context, id string, p *project.Project, open f
 	j := &Job{ID: nuid.Next(), Project: id, Title: p.Name, Name: o.Name(p.Name), Media: o.Media(), Order: o, Bundle: bundle, Maker: b.options.Maker,
 		State: Drawing, Pieces: len(pieces), Placed: time.Now().UTC()}
 	if form.Kind != delivery.Proof { // cells are kept by what they show
-		if _, err := b.js.CreateObjectStore(ctx, jetstream.ObjectStoreConfig{Bucket: pieceBucket + j.ID}); err != nil {
+		if _, err := l.bucket(ctx, j.ID); err != nil {
 			return nil, say(fmt.Errorf("jobs: %w", err))
 		}
 	}
@@ -62,19 +81,19 @@ func (b *Board) Place(ctx context.Context, id string, p *project.Project, open f
 		go b.drop(context.WithoutCancel(ctx), j)
 		return nil, err
 	}
-	go b.prune(context.WithoutCancel(ctx))
 	return j, nil
 }
 
 // send puts the pieces of a job into the queue, in their order.
 func (b *Board) send(ctx context.Context, j *Job, pieces []delivery.Piece) error {
+	l := b.line()
 	var last []jetstream.PubAckFuture
 	for _, p := range pieces {
 		data, err := json.Marshal(piece{j.ID, j.Maker, p})
 		if err != nil {
 			return fmt.Errorf("jobs: %w", err)
 		}
-		f, err := b.js.PublishMsgAsync(&nats.Msg{Subject: "pieces." + j.class() + "." + j.ID + "." + strconv.Itoa(p.N), Data: data}, jetstream.WithMsgID(j.ID+"."+strconv.Itoa(p.N)))
+		f, err := l.js.PublishMsgAsync(&nats.Msg{Subject: "pieces." + j.class() + "." + j.ID + "." + strconv.Itoa(p.N), Data: data}, jetstream.WithMsgID(j.ID+"."+strconv.Itoa(p.N)))
 		if err != nil {
 			return say(fmt.Errorf("jobs: %w", err))
 		}
@@ -93,16 +112,16 @@ func (b *Board) send(ctx context.Context, j *Job, pieces []delivery.Piece) error
 }
 
 // keep stores a project with its files, if it is not there, and returns the hash of that.
-func (b *Board) keep(ctx context.Context, p *project.Project, open func(hash string) (exchange.File, error)) (string, error) {
+func (b *Board) keep(ctx context.Context, l *line, p *project.Project, open func(hash string) (exchange.File, error)) (string, error) {
 	var buf bytes.Buffer
 	if err := exchange.WriteStored(&buf, p, open); err != nil {
 		return "", err
 	}
 	hash := exchange.Hash(buf.Bytes())
-	if _, err := b.bundles.GetInfo(ctx, hash); err == nil {
+	if _, err := l.bundles.GetInfo(ctx, hash); err == nil {
 		return hash, nil
 	}
-	if _, err := b.bundles.Put(ctx, jetstream.ObjectMeta{Name: hash, Opts: &jetstream.ObjectMetaOptions{ChunkSize: maxChunk}}, &buf); err != nil {
+	if _, err := l.bundles.Put(ctx, jetstream.ObjectMeta{Name: hash, Opts: &jetstream.ObjectMetaOptions{ChunkSize: maxChunk}}, &buf); err != nil {
 		return "", say(fmt.Errorf("jobs: %w", err))
 	}
 	return hash, nil
@@ -136,36 +155,44 @@ func (b *Board) Forget(ctx context.Context, id string) error {
 	return nil
 }
 
-// fail ends a job, saying why.
-func (b *Board) fail(ctx context.Context, j *Job, why error) {
+// fail ends a job, saying why. An error says that the queue did not take that.
+func (b *Board) fail(ctx context.Context, j *Job, why error) error {
 	j.State, j.Ended, j.Why = Failed, time.Now().UTC(), why.Error()
 	if err := b.store(ctx, j); err != nil {
 		b.log.Error("a job that failed cannot be noted", "job", j.ID, "why", why, "error", err)
+		return err
 	}
 	b.sweep(ctx, j)
 	b.unbundle(ctx, j)
+	return nil
 }
 
 // sweep takes away what is not needed any more of a job that has ended: pieces that wait, and what the others came to.
 func (b *Board) sweep(ctx context.Context, j *Job) {
+	l := b.line()
 	note := func(err error) {
 		if err != nil && !errors.Is(err, jetstream.ErrStreamNotFound) && !errors.Is(err, jetstream.ErrBucketNotFound) && ctx.Err() == nil {
 			b.log.Warn("what is left of a job stays", "job", j.ID, "error", err)
+			b.fault(say(err))
 		}
 	}
-	note(b.queue.Purge(ctx, jetstream.WithPurgeSubject("pieces."+j.class()+"."+j.ID+".>")))
+	of := func(bucket string) {
+		if s, err := l.js.Stream(ctx, "KV_"+bucket); err != nil {
+			note(err)
+		} else {
+			note(s.Purge(ctx, jetstream.WithPurgeSubject("$KV."+bucket+"."+j.ID+".>")))
+		}
+	}
+	note(l.queue.Purge(ctx, jetstream.WithPurgeSubject("pieces."+j.class()+"."+j.ID+".>")))
+	of(begunName)
 	if f, _ := j.Order.As.Form(); f.Kind == delivery.Proof && j.State == Done {
 		return // its cells are looked at
 	}
-	note(b.js.DeleteObjectStore(ctx, pieceBucket+j.ID))
-	if s, err := b.js.Stream(ctx, "KV_"+madeName); err != nil {
-		note(err)
-	} else {
-		note(s.Purge(ctx, jetstream.WithPurgeSubject("$KV."+madeName+"."+j.ID+".>")))
-	}
-	b.mu.Lock()
-	delete(b.buckets, j.ID)
-	b.mu.Unlock()
+	note(l.js.DeleteObjectStore(ctx, pieceBucket+j.ID))
+	of(madeName)
+	l.mu.Lock()
+	delete(l.buckets, j.ID)
+	l.mu.Unlock()
 }
 
 // drop takes away all of a job.
@@ -173,7 +200,7 @@ func (b *Board) drop(ctx context.Context, j *Job) {
 	if j.Active() {
 		j.State = Cancelled
 	}
-	if err := b.jobs.Purge(ctx, j.ID); err != nil {
+	if err := b.line().jobs.Purge(ctx, j.ID); err != nil {
 		b.log.Warn("a job stays on the list", "job", j.ID, "error", err)
 	}
 	state := j.State
@@ -181,7 +208,7 @@ func (b *Board) drop(ctx context.Context, j *Job) {
 	b.sweep(ctx, j)
 	j.State = state
 	for _, name := range [2]string{j.ID, j.ID + ".face"} {
-		if err := b.files.Delete(ctx, name); err != nil && !errors.Is(err, jetstream.ErrObjectNotFound) {
+		if err := b.line().files.Delete(ctx, name); err != nil && !errors.Is(err, jetstream.ErrObjectNotFound) {
 			b.log.Warn("the file of a job stays", "job", j.ID, "error", err)
 		}
 	}
@@ -197,19 +224,36 @@ func (b *Board) unbundle(ctx context.Context, j *Job) {
 			return
 		}
 	}
-	if err := b.bundles.Delete(ctx, j.Bundle); err != nil && !errors.Is(err, jetstream.ErrObjectNotFound) {
+	if err := b.line().bundles.Delete(ctx, j.Bundle); err != nil && !errors.Is(err, jetstream.ErrObjectNotFound) {
 		b.log.Warn("the project of a job stays", "job", j.ID, "error", err)
 	}
 }
 
-// prune lets go of the oldest jobs that have ended, beyond MaxJobs.
+// prune lets go of jobs that have ended: the oldest beyond MaxJobs, and those that ended long ago. What was made and nobody
+// has taken yet stays until its time has passed, however many there are.
 func (b *Board) prune(ctx context.Context) {
-	list := b.Jobs("")
-	for i := len(list) - 1; i >= MaxJobs; i-- {
-		if !list[i].Active() {
-			b.drop(ctx, &list[i])
+	ended := 0
+	for _, j := range b.Jobs("") {
+		if j.Active() {
+			continue
+		}
+		ended++
+		old := time.Since(j.Ended) > jobsKept
+		waits := j.State == Done && j.Size > 0 && j.Taken.IsZero()
+		if old || ended > MaxJobs && !waits {
+			b.drop(ctx, &j)
 		}
 	}
+}
+
+// Took notes that the file of a job has been taken.
+func (b *Board) Took(ctx context.Context, id string) error {
+	j, err := b.load(ctx, id)
+	if err != nil {
+		return err
+	}
+	j.Taken = time.Now().UTC()
+	return b.store(ctx, j)
 }
 
 // File opens what a job has delivered.
@@ -221,7 +265,7 @@ func (b *Board) File(ctx context.Context, id string) (*Job, io.ReadCloser, error
 	if j.State != Done || j.Size == 0 {
 		return nil, nil, ErrNotDone
 	}
-	r, err := b.files.Get(ctx, id)
+	r, err := b.line().files.Get(ctx, id)
 	if err != nil {
 		return nil, nil, fmt.Errorf("jobs: the file of %s: %w", j.Name, err)
 	}
@@ -233,7 +277,7 @@ func (b *Board) PutFace(ctx context.Context, id string, png []byte) error {
 	if _, err := b.load(ctx, id); err != nil {
 		return err
 	}
-	if _, err := b.files.PutBytes(ctx, id+".face", png); err != nil {
+	if _, err := b.line().files.PutBytes(ctx, id+".face", png); err != nil {
 		return say(fmt.Errorf("jobs: %w", err))
 	}
 	return nil
@@ -241,7 +285,7 @@ func (b *Board) PutFace(ctx context.Context, id string, png []byte) error {
 
 // Face returns the small picture of a job; ErrNoJob where it has none.
 func (b *Board) Face(ctx context.Context, id string) ([]byte, error) {
-	data, err := b.files.GetBytes(ctx, id+".face")
+	data, err := b.line().files.GetBytes(ctx, id+".face")
 	if errors.Is(err, jetstream.ErrObjectNotFound) {
 		return nil, ErrNoJob
 	}
@@ -264,13 +308,13 @@ func (b *Board) Piece(ctx context.Context, id string, n int) ([]byte, error) {
 		return nil, ErrNoJob
 	}
 	if cell != "" {
-		data, err := b.cells.GetBytes(ctx, cell)
+		data, err := b.line().cells.GetBytes(ctx, cell)
 		if err != nil {
 			return nil, fmt.Errorf("jobs: %w", err)
 		}
 		return data, nil
 	}
-	s, err := b.bucket(ctx, id)
+	s, err := b.line().bucket(ctx, id)
 	if err != nil {
 		return nil, fmt.Errorf("jobs: %w", err)
 	}

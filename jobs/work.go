@@ -43,33 +43,49 @@ var ErrMaker = errors.New("jobs: the pieces are for another version of Mobanta, 
 func (b *Board) Work(ctx context.Context, w Worker) error {
 	hand := &worker{board: b, how: w, opened: map[string]*delivery.Drawer{}, jobs: map[string]*Job{}}
 	defer hand.close()
+	for ctx.Err() == nil {
+		err := b.workOn(ctx, b.line(), hand)
+		if errors.Is(err, ErrMaker) {
+			return err
+		}
+		if err != nil && ctx.Err() == nil {
+			b.log.Warn("pieces cannot be had from the queue", "error", err)
+			b.fault(say(err))
+			pause(ctx)
+		}
+	}
+	return nil
+}
+
+// workOn draws pieces that come over a line, until that is closed or ctx ends.
+func (b *Board) workOn(ctx context.Context, l *line, hand *worker) error {
 	var consumers []jetstream.Consumer
 	for _, c := range classes {
-		one, err := b.queue.Consumer(ctx, c)
+		one, err := l.queue.Consumer(ctx, c)
 		if err != nil {
 			return fmt.Errorf("jobs: %w", err)
 		}
 		consumers = append(consumers, one)
 	}
-	stop, err := hand.listen(ctx)
+	stop, err := hand.listen(ctx, l)
 	if err != nil {
 		return err
 	}
 	defer stop()
 	idle := 0
-	for ctx.Err() == nil {
+	for ctx.Err() == nil && l.ctx.Err() == nil {
 		msg := next(ctx, consumers)
 		if msg == nil {
 			if idle++; idle == 8 {
 				hand.close()
-				if w.Rest != nil {
-					w.Rest()
+				if hand.how.Rest != nil {
+					hand.how.Rest()
 				}
 			}
 			continue
 		}
 		idle = 0
-		if err := hand.take(ctx, msg); errors.Is(err, ErrMaker) {
+		if err := hand.take(ctx, l, msg); errors.Is(err, ErrMaker) {
 			return err
 		} else if err != nil && ctx.Err() == nil {
 			b.log.Warn("a piece was not drawn", "error", err)
@@ -119,8 +135,8 @@ type worker struct {
 }
 
 // listen stops what is in hand when its job is cancelled.
-func (w *worker) listen(ctx context.Context) (stop func(), err error) {
-	watch, err := w.board.jobs.WatchAll(ctx, jetstream.UpdatesOnly())
+func (w *worker) listen(ctx context.Context, l *line) (stop func(), err error) {
+	watch, err := l.jobs.WatchAll(ctx, jetstream.UpdatesOnly())
 	if err != nil {
 		return nil, fmt.Errorf("jobs: %w", err)
 	}
@@ -145,7 +161,7 @@ func (w *worker) listen(ctx context.Context) (stop func(), err error) {
 }
 
 // take draws the piece of a message, stores it, and acknowledges it.
-func (w *worker) take(ctx context.Context, msg jetstream.Msg) error {
+func (w *worker) take(ctx context.Context, l *line, msg jetstream.Msg) error {
 	var p piece
 	if err := json.Unmarshal(msg.Data(), &p); err != nil {
 		_ = msg.Term()
@@ -163,13 +179,23 @@ func (w *worker) take(ctx context.Context, msg jetstream.Msg) error {
 		_ = msg.NakWithDelay(time.Second)
 		return err
 	}
-	if _, err := w.board.made.Get(ctx, p.Job+"."+strconv.Itoa(p.Piece.N)); err == nil { // whoever drew it could not say so any more
+	key := p.Job + "." + strconv.Itoa(p.Piece.N)
+	if _, err := l.made.Get(ctx, key); err == nil { // whoever drew it could not say so any more
 		return msg.Ack()
 	}
 	if meta, err := msg.Metadata(); err == nil && meta.NumDelivered > maxTries {
-		w.board.fail(ctx, j, fmt.Errorf("jobs: piece %d could not be drawn: whoever tried was ended, %d times; does it need more memory than there is?", p.Piece.N+1, maxTries))
-		return msg.Ack()
+		return w.giveUp(ctx, j, msg, fmt.Errorf("jobs: piece %d could not be drawn in %d tries", p.Piece.N+1, maxTries))
 	}
+	ended, err := l.begin(ctx, key)
+	if err != nil {
+		w.board.fault(err)
+		_ = msg.NakWithDelay(time.Second)
+		return err
+	}
+	if ended >= maxEnds {
+		return w.giveUp(ctx, j, msg, fmt.Errorf("jobs: piece %d is given up: twice the program that drew it was ended meanwhile; does it need more memory than there is? Order it again to have it tried again", p.Piece.N+1))
+	}
+	defer l.end(ctx, key)
 	mine, cancel := context.WithCancel(ctx)
 	defer cancel()
 	w.mu.Lock()
@@ -212,12 +238,44 @@ func (w *worker) take(ctx context.Context, msg jetstream.Msg) error {
 		return msg.Ack()
 	case errors.Is(err, errSlip) || errors.Is(err, errLine):
 		if meta, e := msg.Metadata(); e == nil && meta.NumDelivered < 5 {
+			w.board.fault(err)
 			_ = msg.NakWithDelay(time.Second)
 			return err
 		}
 	}
-	w.board.fail(ctx, j, err)
-	return errors.Join(err, msg.Ack())
+	return errors.Join(err, w.giveUp(ctx, j, msg, err))
+}
+
+// giveUp ends the job of a piece. A queue that does not take that hands the piece out again.
+func (w *worker) giveUp(ctx context.Context, j *Job, msg jetstream.Msg, why error) error {
+	if err := w.board.fail(ctx, j, why); err != nil {
+		_ = msg.NakWithDelay(time.Second)
+		return err
+	}
+	return msg.Ack()
+}
+
+// begin notes that a piece is begun, and returns how often it was before without an end that anyone could tell of: whoever
+// drew it was ended itself. end notes that it has ended, however that went.
+func (l *line) begin(ctx context.Context, key string) (ended int, err error) {
+	if e, err := l.begun.Get(ctx, key); err == nil {
+		ended, _ = strconv.Atoi(string(e.Value()))
+	} else if !errors.Is(err, jetstream.ErrKeyNotFound) {
+		return 0, say(fmt.Errorf("jobs: %w", err))
+	}
+	if ended >= maxEnds {
+		return ended, nil
+	}
+	if _, err := l.begun.PutString(ctx, key, strconv.Itoa(ended+1)); err != nil {
+		return 0, say(fmt.Errorf("jobs: %w", err))
+	}
+	return ended, nil
+}
+
+func (l *line) end(ctx context.Context, key string) {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), probeTime)
+	defer cancel()
+	_ = l.begun.Purge(ctx, key)
 }
 
 var (
@@ -239,16 +297,17 @@ func (w *worker) draw(ctx context.Context, j *Job, p delivery.Piece) (err error)
 		return err
 	}
 	key := strconv.Itoa(p.N)
-	made, to, cell := w.board.made, jetstream.ObjectStore(nil), ""
+	l := w.board.line()
+	made, to, cell := l.made, jetstream.ObjectStore(nil), ""
 	if f, _ := j.Order.As.Form(); f.Kind == delivery.Proof {
 		if cell, err = d.Stamp(w.order(j), p); err != nil {
 			return err
 		}
-		to, key = w.board.cells, cell
+		to, key = l.cells, cell
 		if _, err := to.GetInfo(ctx, cell); err == nil { // it is there from before
 			return w.note(ctx, made, j.ID, p.N, cell)
 		}
-	} else if to, err = w.board.bucket(ctx, j.ID); err != nil {
+	} else if to, err = l.bucket(ctx, j.ID); err != nil {
 		return fmt.Errorf("%w: %w", errLine, err)
 	}
 	data, err := d.Draw(ctx, w.order(j), p)
@@ -259,10 +318,7 @@ func (w *worker) draw(ctx context.Context, j *Job, p delivery.Piece) (err error)
 		return err
 	}
 	if _, err := to.Put(ctx, jetstream.ObjectMeta{Name: key, Opts: &jetstream.ObjectMetaOptions{ChunkSize: maxChunk}}, bytes.NewReader(data)); err != nil {
-		if full := say(err); errors.Is(full, ErrFull) {
-			return full
-		}
-		return fmt.Errorf("%w: %w", errLine, err)
+		return fmt.Errorf("%w: %w", errLine, say(err))
 	}
 	return w.note(ctx, made, j.ID, p.N, cell)
 }
@@ -281,7 +337,7 @@ func (w *worker) order(j *Job) *delivery.Order {
 // note says that a piece is there.
 func (w *worker) note(ctx context.Context, made jetstream.KeyValue, id string, n int, cell string) error {
 	if _, err := made.Put(ctx, id+"."+strconv.Itoa(n), []byte(cell)); err != nil {
-		return fmt.Errorf("%w: %w", errLine, err)
+		return fmt.Errorf("%w: %w", errLine, say(err))
 	}
 	return nil
 }
@@ -307,7 +363,7 @@ func (w *worker) drawer(ctx context.Context, hash string) (*delivery.Drawer, err
 
 // open returns what draws the project of a bundle, which is read from the queue; at hand may be nil.
 func (b *Board) open(ctx context.Context, hash string, cores int, gate *order.Gate, atHand stage.Files) (*delivery.Drawer, error) {
-	data, err := b.bundles.GetBytes(ctx, hash)
+	data, err := b.line().bundles.GetBytes(ctx, hash)
 	if err != nil {
 		return nil, fmt.Errorf("%w: the project: %w", errLine, err)
 	}
@@ -330,6 +386,11 @@ func (b *Board) open(ctx context.Context, hash string, cores int, gate *order.Ga
 
 // nearer is files that are at hand, and where they are not, others.
 type nearer struct{ near, far stage.Files }
+
+// Under implements stage.Stoppable.
+func (n nearer) Under(ctx context.Context) stage.Files {
+	return nearer{stage.Under(ctx, n.near), stage.Under(ctx, n.far)}
+}
 
 // Surface implements stage.Files.
 func (n nearer) Surface(m *stage.Model) (*mesh.Surface, error) {

@@ -161,7 +161,7 @@ func (v *Server) face(b *jobs.Board, j *jobs.Job, p *project.Project) {
 	if t := p.Take(j.Order.Take); t != nil {
 		p = p.With(t)
 	}
-	data, err := v.stills.png(ctx, p, v.live.Files, faceW, faceH)
+	data, err := v.stills.png(ctx, p, v.live.Files.Under(ctx), faceW, faceH)
 	if err == nil {
 		err = b.PutFace(ctx, j.ID, data)
 	}

@@ -97,7 +97,7 @@ func (v *Server) made(ctx context.Context, id string, edits []project.Edit) (*st
 		for i := range edits {
 			e := &edits[i]
 			if e.NeedsBox() {
-				box := stage.Bounds(&p.Stage, v.live.Files)
+				box := stage.Bounds(&p.Stage, v.live.Files.Under(ctx))
 				e.Box = &box
 			}
 			if _, err := p.Apply(e); err != nil {

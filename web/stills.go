@@ -96,7 +96,7 @@ func (s *stills) draw(ctx context.Context, p *project.Project, files stage.Files
 // side returns what one side of a comparison shows, with the camera of the project as it is now if that is asked for.
 // files are those that it is drawn from.
 func (v *Server) side(c *echo.Context, of string) (p *project.Project, files stage.Files, err error) {
-	files = v.live.Files
+	files = v.live.Files.Under(c.Request().Context())
 	st, err := v.store.Load(c.Request().Context(), c.Param("id"))
 	if err != nil {
 		return nil, nil, err
@@ -154,7 +154,7 @@ func (v *Server) baked(ctx context.Context, st *store.State, id string) (*projec
 		p.Stage.Time.At = *j.Order.At
 	}
 	made, shown := j.Order.Bake.Shown(p, pictures)
-	return made, shownFiles{v.live.Files, shown}, nil
+	return made, shownFiles{v.live.Files.Under(ctx), shown}, nil
 }
 
 const maxBaked = 256 << 20 // bytes of textures that are shown on their model

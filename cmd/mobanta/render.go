@@ -338,14 +338,14 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 		if err != nil {
 			return nil, nil, err
 		}
-		return p, meshfile.Kept(func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil }), nil
+		return p, stage.Under(ctx, meshfile.Kept(func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil })), nil
 	}
 	m, err := readModel(ctx, f.model)
 	if err != nil {
 		return nil, nil, err
 	}
 	p := project.New("render")
-	files := modelFiles{m.Mesh, map[string]*mesh.Surface{}, map[string][]byte{}}
+	files := modelFiles{ctx, m.Mesh, map[string]*mesh.Surface{}, map[string][]byte{}}
 	add := project.Edit{Op: "model.add", Name: "model", Look: p.Looks[0].ID, Value: exchange.Hash(nil), Pictures: map[string]string{}}
 	for _, part := range m.Mesh.Parts {
 		add.Parts = append(add.Parts, part.Name)
@@ -368,6 +368,7 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 
 // modelFiles is a model and the pictures that came with it.
 type modelFiles struct {
+	ctx      context.Context // until which they are made ready
 	mesh     *mesh.Mesh
 	made     map[string]*mesh.Surface // by the form
 	pictures map[string][]byte
@@ -377,7 +378,7 @@ type modelFiles struct {
 func (f modelFiles) Surface(m *stage.Model) (*mesh.Surface, error) {
 	key := m.Form.Key()
 	if f.made[key] == nil {
-		s, err := f.mesh.Surface(m.Form)
+		s, err := f.mesh.Surface(f.ctx, m.Form)
 		if err != nil {
 			return nil, err
 		}

@@ -30,9 +30,9 @@ func (q *queue) flags(c *cobra.Command) {
 	c.MarkFlagsRequiredTogether("jobs-cert", "jobs-key")
 }
 
-// board opens the queue; dir is for one within this program.
+// board opens the queue, for a studio whose folder for that is dir, or for one who only draws and has none.
 func (q *queue) board(ctx context.Context, dir string, log *slog.Logger) (*jobs.Board, error) {
-	return jobs.Open(ctx, jobs.Options{Dir: dir, URL: q.url, Creds: q.creds, CA: q.ca, Cert: q.cert, Key: q.key, Log: log, Maker: jobs.Maker(version)})
+	return jobs.Open(ctx, jobs.Options{Dir: dir, URL: q.url, Creds: q.creds, CA: q.ca, Cert: q.cert, Key: q.key, Log: log, Maker: jobs.Maker(version), Studio: dir != ""})
 }
 
 func workerCommand() *cobra.Command {

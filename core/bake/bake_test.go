@@ -33,7 +33,7 @@ func (f files) Surface(m *stage.Model) (*mesh.Surface, error) {
 	if m.Solid != "" {
 		return meshfile.Files(nil).Surface(m)
 	}
-	return f.mesh.Surface(m.Form)
+	return f.mesh.Surface(context.Background(), m.Form)
 }
 
 func (f files) Picture(hash string) (*pixmap.Pixmap, error) { return pixmap.Read(f.pictures[hash]) }

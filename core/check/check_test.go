@@ -33,7 +33,7 @@ func remarks(t testing.TB, p *project.Project) []check.Remark {
 			if m.Name == "cast" { // is never subdivided
 				form = mesh.Form{}
 			}
-			s, err := mesh.Sphere(1, 24, 12).Surface(form)
+			s, err := mesh.Sphere(1, 24, 12).Surface(context.Background(), form)
 			s.UV = nil
 			if m.Name == "waves" {
 				s.Mesh.Motion = &motion.Motion{Uneven: 3}

@@ -47,7 +47,7 @@ func (d *Drawer) moment(o *Order) *project.Project {
 
 // textures bakes pictures: as a PNG, or several in a ZIP.
 func (d *Drawer) textures(ctx context.Context, o *Order, w io.Writer) error {
-	plan, err := bake.NewPlan(d.moment(o), d.files, *o.Bake, d.baked)
+	plan, err := bake.NewPlan(d.moment(o), d.under(ctx), *o.Bake, d.baked)
 	if err != nil {
 		return err
 	}
@@ -77,7 +77,7 @@ func (d *Drawer) textures(ctx context.Context, o *Order, w io.Writer) error {
 
 // paintedModel bakes the pictures of models and writes these with them.
 func (d *Drawer) paintedModel(ctx context.Context, o *Order, w io.Writer) error {
-	plan, err := painted.NewPlan(ctx, d.moment(o), d.files, *o.Painted, d.baked)
+	plan, err := painted.NewPlan(ctx, d.moment(o), d.under(ctx), *o.Painted, d.baked)
 	if err != nil {
 		return err
 	}
@@ -104,13 +104,13 @@ func (d *Drawer) paintedModel(ctx context.Context, o *Order, w io.Writer) error 
 func (d *Drawer) coded(ctx context.Context, o *Order, w io.Writer) ([]string, error) {
 	p := d.moment(o)
 	if o.As == HTML {
-		page, err := shader.NewPage(ctx, p, d.files, *o.Code, d.easel.Workers())
+		page, err := shader.NewPage(ctx, p, d.under(ctx), *o.Code, d.easel.Workers())
 		if err != nil {
 			return nil, err
 		}
 		return page.Remarks, page.Write(w)
 	}
-	job, err := frame.Job(p, d.files, d.baked)
+	job, err := frame.Job(p, d.under(ctx), d.baked)
 	if err != nil {
 		return nil, err
 	}
@@ -128,13 +128,13 @@ func (d *Drawer) coded(ctx context.Context, o *Order, w io.Writer) ([]string, er
 		if err != nil {
 			return nil, err
 		}
-		return made.Remarks, made.Write(w, d.files)
+		return made.Remarks, made.Write(w, d.under(ctx))
 	}
 	prog, err := shader.Of(p, job, look)
 	if err != nil {
 		return nil, err
 	}
-	return prog.Remarks, prog.WriteZIP(w, d.files)
+	return prog.Remarks, prog.WriteZIP(w, d.under(ctx))
 }
 
 // Minds returns what to mind of an order that has been checked that only the models tell, besides Remarks: that it cannot be
@@ -142,14 +142,14 @@ func (d *Drawer) coded(ctx context.Context, o *Order, w io.Writer) ([]string, er
 func (d *Drawer) Minds(ctx context.Context, o *Order) ([]string, error) {
 	switch o.kind() {
 	case Baked:
-		plan, err := bake.NewPlan(d.moment(o), d.files, *o.Bake, d.baked)
+		plan, err := bake.NewPlan(d.moment(o), d.under(ctx), *o.Bake, d.baked)
 		if err != nil {
 			return nil, err
 		}
 		d.baked = plan.Scene()
 		return plan.Remarks, nil
 	case PaintedModel:
-		plan, err := painted.NewPlan(ctx, d.moment(o), d.files, *o.Painted, d.baked)
+		plan, err := painted.NewPlan(ctx, d.moment(o), d.under(ctx), *o.Painted, d.baked)
 		if err != nil {
 			return nil, err
 		}

@@ -36,6 +36,9 @@ func NewDrawer(p *project.Project, files stage.Files, workers int, gate *order.G
 	return &Drawer{project: p, files: files, easel: frame.NewEasel(workers, gate)}
 }
 
+// under returns the files, whose surfaces are made until ctx ends.
+func (d *Drawer) under(ctx context.Context) stage.Files { return stage.Under(ctx, d.files) }
+
 // Easel returns what the drawer draws on.
 func (d *Drawer) Easel() *frame.Easel { return d.easel }
 
@@ -59,7 +62,7 @@ func (d *Drawer) of(o *Order) *project.Project {
 func (d *Drawer) Draw(ctx context.Context, o *Order, piece Piece) ([]byte, error) {
 	switch o.kind() {
 	case Picture:
-		part, err := d.easel.Part(ctx, d.of(o), d.files, o.frame(o.At), piece.Area)
+		part, err := d.easel.Part(ctx, d.of(o), d.under(ctx), o.frame(o.At), piece.Area)
 		if err != nil {
 			return nil, err
 		}
@@ -81,7 +84,7 @@ func (d *Drawer) Draw(ctx context.Context, o *Order, piece Piece) ([]byte, error
 }
 
 func (d *Drawer) png(ctx context.Context, p *project.Project, f frame.Order) ([]byte, error) {
-	pic, err := d.easel.Draw(ctx, p, d.files, f)
+	pic, err := d.easel.Draw(ctx, p, d.under(ctx), f)
 	if err != nil {
 		return nil, err
 	}
@@ -108,7 +111,7 @@ func (d *Drawer) whole(ctx context.Context, o *Order, w *bytes.Buffer) error {
 	case Format(frame.SVG), Format(frame.SVGFills): // one position knows all that vectors need
 		f.Lines, f.Samples = true, 1
 	}
-	pic, err := d.easel.Draw(ctx, d.of(o), d.files, f)
+	pic, err := d.easel.Draw(ctx, d.of(o), d.under(ctx), f)
 	if err != nil {
 		return err
 	}
@@ -191,7 +194,7 @@ func (d *Drawer) Measure(ctx context.Context, o *Order) (m Measured, err error) 
 		k := math.Sqrt(min(1, float64(pixels)/float64(f.W*f.H)))
 		f.W, f.H = max(1, int(float64(f.W)*k)), max(1, int(float64(f.H)*k))
 		began := time.Now()
-		_, err = d.easel.Draw(ctx, d.of(o), d.files, f)
+		_, err = d.easel.Draw(ctx, d.of(o), d.under(ctx), f)
 		return time.Since(began).Seconds(), f.W * f.H, err
 	}
 	first, _, err := draw(smaller / 4) // which makes ready what others share

@@ -109,7 +109,7 @@ func (d *Drawer) Fill(ctx context.Context, o *Order, name string, progress func(
 
 // once draws a picture of one piece into a file.
 func (d *Drawer) once(ctx context.Context, o *Order, name string) error {
-	pic, err := d.easel.Draw(ctx, d.of(o), d.files, o.frame(o.At))
+	pic, err := d.easel.Draw(ctx, d.of(o), d.under(ctx), o.frame(o.At))
 	if err != nil {
 		return err
 	}
@@ -147,7 +147,7 @@ func (d *Drawer) picture(ctx context.Context, o *Order, w io.Writer, piece func(
 			return err
 		}
 	}
-	pic, err := d.easel.Develop(ctx, d.of(o), d.files, o.frame(o.At), whole)
+	pic, err := d.easel.Develop(ctx, d.of(o), d.under(ctx), o.frame(o.At), whole)
 	if err != nil {
 		return err
 	}

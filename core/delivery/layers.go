@@ -16,7 +16,7 @@ import (
 
 // layers writes a picture in layers as OpenRaster.
 func (d *Drawer) layers(ctx context.Context, o *Order, w *bytes.Buffer) error {
-	list, merged, err := d.easel.Layers(ctx, d.of(o), d.files, o.frame(o.At))
+	list, merged, err := d.easel.Layers(ctx, d.of(o), d.under(ctx), o.frame(o.At))
 	if err != nil {
 		return err
 	}
@@ -26,7 +26,7 @@ func (d *Drawer) layers(ctx context.Context, o *Order, w *bytes.Buffer) error {
 // passes writes values of a picture as PNGs of 16 bits in a ZIP file, with a note of what they mean.
 func (d *Drawer) passes(ctx context.Context, o *Order, w *bytes.Buffer) error {
 	p := d.of(o)
-	all, parts, err := d.easel.Passes(ctx, p, d.files, o.frame(o.At))
+	all, parts, err := d.easel.Passes(ctx, p, d.under(ctx), o.frame(o.At))
 	if err != nil {
 		return err
 	}

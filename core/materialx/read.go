@@ -28,10 +28,11 @@ func Read(data []byte) (*Network, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &reader{doc: d, out: &Network{}, groups: map[string]*network.Group{}}
+	r := &reader{doc: d, out: &Network{}, groups: map[string]ownGroup{}}
 	for _, s := range d.Skipped {
 		r.remark("%s: passed over", s)
 	}
+	r.ownGroups()
 	if err := r.material(); err != nil {
 		return nil, err
 	}
@@ -47,8 +48,42 @@ func Read(data []byte) (*Network, error) {
 type reader struct {
 	doc    *Document
 	out    *Network
-	groups map[string]*network.Group // by the kind of node that stands for them
+	groups map[string]ownGroup // by id: all that the document holds of ours
 	number int
+}
+
+// ownGroup is a group that was written here, and the category of the nodes that stand for it.
+type ownGroup struct {
+	network.Group
+	category string
+}
+
+// ownGroups reads the groups that were written here and are as they were. They are checked for circles and for their depth
+// before anything follows what they hold.
+func (r *reader) ownGroups() {
+	var all []network.Group
+	for i := range r.doc.NodeDefs {
+		def := &r.doc.NodeDefs[i]
+		if def.Ours == "" {
+			continue
+		}
+		k := slices.IndexFunc(r.doc.Graphs, func(g Graph) bool { return g.NodeDef == def.Name })
+		g := ownGroup{category: def.Node}
+		if k < 0 || json.Unmarshal([]byte(def.Ours), &g.Group) != nil || r.groups[g.ID].ID != "" ||
+			sum(append(slices.Clone(r.doc.Graphs[k].Nodes), Node{Category: fmt.Sprint(len(def.Inputs), len(def.Outputs))}), nil) != def.Sum {
+			r.remark("The group %s was changed since it was written here, and cannot be read", def.Node)
+			continue
+		}
+		r.groups[g.ID] = g
+		all = append(all, g.Group)
+	}
+	if len(all) > network.MaxGroups {
+		r.remark("The document holds %d groups, more than the %d that are allowed: none is read", len(all), network.MaxGroups)
+		clear(r.groups)
+	} else if _, err := network.NewGrouped(node.Catalogue{}, all).Order(); err != nil {
+		r.remark("The groups of the document cannot be read: %s", strings.TrimPrefix(err.Error(), "network: "))
+		clear(r.groups)
+	}
 }
 
 func (r *reader) remark(format string, of ...any) {
@@ -197,35 +232,21 @@ func (s *readScope) restore() {
 	}
 }
 
-// restoreGroup takes back a group, and tells whether it can be had.
+// restoreGroup takes back a group with those that it holds, and tells whether it can be had.
 func (s *readScope) restoreGroup(category, id string) bool {
-	if s.groups[category] != nil || slices.ContainsFunc(s.out.Groups, func(g network.Group) bool { return g.ID == id }) {
+	if slices.ContainsFunc(s.out.Groups, func(g network.Group) bool { return g.ID == id }) {
 		return true
 	}
-	k := slices.IndexFunc(s.doc.NodeDefs, func(d NodeDef) bool { return d.Node == category })
-	if k < 0 {
+	g, ok := s.groups[id]
+	if !ok || category != "" && g.category != category {
 		return false
 	}
-	def := &s.doc.NodeDefs[k]
-	i := slices.IndexFunc(s.doc.Graphs, func(g Graph) bool { return g.NodeDef == def.Name })
-	var g network.Group
-	if i < 0 || json.Unmarshal([]byte(def.Ours), &g) != nil || g.ID != id ||
-		sum(append(slices.Clone(s.doc.Graphs[i].Nodes), Node{Category: fmt.Sprint(len(def.Inputs), len(def.Outputs))}), nil) != def.Sum {
-		s.remark("The group %s was changed since it was written here, and cannot be read", category)
-		return false
-	}
-	for i := range g.Nodes { // groups within it
-		if inner, ok := strings.CutPrefix(g.Nodes[i].Kind, network.GroupPrefix); ok {
-			for _, d := range s.doc.NodeDefs {
-				var e network.Group
-				if json.Unmarshal([]byte(d.Ours), &e) == nil && e.ID == inner && !s.restoreGroup(d.Node, inner) {
-					return false
-				}
-			}
+	for i := range g.Nodes {
+		if inner, ok := strings.CutPrefix(g.Nodes[i].Kind, network.GroupPrefix); ok && !s.restoreGroup("", inner) {
+			return false
 		}
 	}
-	s.groups[category] = &g
-	s.out.Groups = append(s.out.Groups, g)
+	s.out.Groups = append(s.out.Groups, g.Group)
 	return true
 }
 

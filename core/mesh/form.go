@@ -66,8 +66,8 @@ func (f Form) Check() error {
 	return unwrap.Options{Cone: f.Cone}.Check()
 }
 
-// Surface returns the mesh in a form, made ready.
-func (m *Mesh) Surface(f Form) (*Surface, error) {
+// Surface returns the mesh in a form, made ready. A context that ends stops what takes long of it.
+func (m *Mesh) Surface(ctx context.Context, f Form) (*Surface, error) {
 	if err := m.Check(); err != nil {
 		return nil, err
 	}
@@ -85,7 +85,7 @@ func (m *Mesh) Surface(f Form) (*Surface, error) {
 	}
 	if f.UV != UVOfFile {
 		var err error
-		if m, err = m.Unwrapped(context.Background(), f.UV == UVAnew, f.Cone); err != nil {
+		if m, err = m.Unwrapped(ctx, f.UV == UVAnew, f.Cone); err != nil {
 			return nil, err
 		}
 	}

@@ -1,6 +1,7 @@
 package mesh_test
 
 import (
+	"context"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -12,19 +13,19 @@ import (
 
 func TestForms(t *testing.T) {
 	m := cube()
-	flat, err := m.Surface(mesh.Form{})
+	flat, err := m.Surface(context.Background(), mesh.Form{})
 	require.NoError(t, err)
 	assert.Len(t, flat.Tri, 12)
 	assert.Len(t, flat.Pos, 24, "its edges are creases")
-	fine, err := m.Surface(mesh.Form{Steps: 2, Creases: mesh.None})
+	fine, err := m.Surface(context.Background(), mesh.Form{Steps: 2, Creases: mesh.None})
 	require.NoError(t, err)
 	assert.Equal(t, 2, fine.Steps)
 	assert.Len(t, fine.Tri, 2*6*16)
 	assert.Len(t, fine.Pos, 6*16+2, "all of it is smooth")
-	round, err := m.Surface(mesh.Form{Made: true, Angle: 100})
+	round, err := m.Surface(context.Background(), mesh.Form{Made: true, Angle: 100})
 	require.NoError(t, err)
 	assert.Len(t, round.Pos, 8, "no edge bends by more than a hundred degrees")
-	none, err := m.Surface(mesh.Form{Made: true, Creases: mesh.None})
+	none, err := m.Surface(context.Background(), mesh.Form{Made: true, Creases: mesh.None})
 	require.NoError(t, err)
 	assert.Len(t, none.Pos, 8)
 	// Normals of the file go, if new ones are asked for.
@@ -33,14 +34,14 @@ func TestForms(t *testing.T) {
 	for i := range box.Corners {
 		box.Corners[i].Normal = 0
 	}
-	asIs, err := box.Surface(mesh.Form{})
+	asIs, err := box.Surface(context.Background(), mesh.Form{})
 	require.NoError(t, err)
-	anew, err := box.Surface(mesh.Form{Made: true})
+	anew, err := box.Surface(context.Background(), mesh.Form{Made: true})
 	require.NoError(t, err)
 	assert.Len(t, asIs.Pos, 8)
 	assert.Equal(t, flat.Normal, anew.Normal)
 	assert.Equal(t, int32(0), box.Corners[3].Normal, "the mesh itself stays as it was")
-	_, err = (&mesh.Mesh{}).Surface(mesh.Form{Steps: 1})
+	_, err = (&mesh.Mesh{}).Surface(context.Background(), mesh.Form{Steps: 1})
 	assert.ErrorIs(t, err, mesh.ErrEmpty)
 }
 

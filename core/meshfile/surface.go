@@ -11,24 +11,24 @@ import (
 )
 
 // Surface returns the prepared mesh of a stage's model: a solid, or the file
-// that open gives the name and bytes of.
-func Surface(m *stage.Model, open func(hash string) (name string, data []byte, err error)) (*mesh.Surface, error) {
+// that open gives the name and bytes of. A context that ends stops it.
+func Surface(ctx context.Context, m *stage.Model, open func(hash string) (name string, data []byte, err error)) (*mesh.Surface, error) {
 	if m.Solid != "" {
 		s := mesh.FindSolid(m.Solid)
 		if s == nil {
 			return nil, fmt.Errorf("meshfile: there is no solid named %.40q", m.Solid)
 		}
-		return s.Make().Surface(m.Form)
+		return s.Make().Surface(ctx, m.Form)
 	}
 	name, data, err := open(m.File)
 	if err != nil {
 		return nil, err
 	}
-	model, err := Read(context.Background(), name, data, nil)
+	model, err := Read(ctx, name, data, nil)
 	if err != nil {
 		return nil, err
 	}
-	return model.Mesh.Surface(m.Form)
+	return model.Mesh.Surface(ctx, m.Form)
 }
 
 // Clips returns the animations of a mesh as a document lists them.
@@ -45,7 +45,19 @@ func Clips(m *mesh.Mesh) (out []stage.FileClip) {
 type Files func(hash string) (name string, data []byte, err error)
 
 // Surface implements stage.Files.
-func (f Files) Surface(m *stage.Model) (*mesh.Surface, error) { return Surface(m, f) }
+func (f Files) Surface(m *stage.Model) (*mesh.Surface, error) {
+	return Surface(context.Background(), m, f)
+}
+
+// Under implements stage.Stoppable.
+func (f Files) Under(ctx context.Context) stage.Files { return readUnder{f, ctx} }
+
+type readUnder struct {
+	Files
+	ctx context.Context
+}
+
+func (f readUnder) Surface(m *stage.Model) (*mesh.Surface, error) { return Surface(f.ctx, m, f.Files) }
 
 // Picture implements stage.Files.
 func (f Files) Picture(hash string) (*pixmap.Pixmap, error) {
@@ -71,8 +83,22 @@ type kept struct {
 
 // Surface implements stage.Files.
 func (k *kept) Surface(m *stage.Model) (*mesh.Surface, error) {
-	return keep(k, k.meshes, m.Solid+"/"+m.File+m.Form.Key(), func() (*mesh.Surface, error) { return k.files.Surface(m) })
+	return k.surface(context.Background(), m)
 }
+
+func (k *kept) surface(ctx context.Context, m *stage.Model) (*mesh.Surface, error) {
+	return keep(k, k.meshes, m.Solid+"/"+m.File+m.Form.Key(), func() (*mesh.Surface, error) { return Surface(ctx, m, k.files) })
+}
+
+// Under implements stage.Stoppable.
+func (k *kept) Under(ctx context.Context) stage.Files { return keptUnder{k, ctx} }
+
+type keptUnder struct {
+	*kept
+	ctx context.Context
+}
+
+func (k keptUnder) Surface(m *stage.Model) (*mesh.Surface, error) { return k.surface(k.ctx, m) }
 
 // Picture implements stage.Files.
 func (k *kept) Picture(hash string) (*pixmap.Pixmap, error) {

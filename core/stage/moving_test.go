@@ -1,6 +1,7 @@
 package stage_test
 
 import (
+	"context"
 	"math"
 	"testing"
 
@@ -31,7 +32,7 @@ func bending(t *testing.T, steps int) *mesh.Surface {
 	s := float32(math.Sqrt(0.5))
 	mo.Clips = []motion.Clip{{Name: "bend", Length: 2, Channels: []motion.Channel{{Node: 1, Path: motion.Turn, Size: 4, Times: []float32{0, 1, 2}, Values: []float32{0, 0, 0, 1, s, 0, 0, s, 0, 0, 0, 1}}}}}
 	m.Motion = mo
-	out, err := m.Surface(mesh.Form{Steps: steps})
+	out, err := m.Surface(context.Background(), mesh.Form{Steps: steps})
 	require.NoError(t, err)
 	return out
 }

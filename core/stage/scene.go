@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/binary"
 	"errors"
@@ -81,6 +82,21 @@ type Files interface {
 	Surface(m *Model) (*mesh.Surface, error)
 	// Picture returns the picture of that hash.
 	Picture(hash string) (*pixmap.Pixmap, error)
+}
+
+// Stoppable is implemented by files whose surfaces take long to be made at times.
+type Stoppable interface {
+	Files
+	// Under returns the same files, which give up making a surface, with the context's error, once ctx has ended.
+	Under(ctx context.Context) Files
+}
+
+// Under returns files that hear that ctx has ended, as far as they can.
+func Under(ctx context.Context, files Files) Files {
+	if f, ok := files.(Stoppable); ok {
+		return f.Under(ctx)
+	}
+	return files
 }
 
 // Shaper is implemented by files that do something to surfaces.

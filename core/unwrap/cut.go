@@ -1,7 +1,9 @@
 package unwrap
 
 import (
+	"cmp"
 	"container/heap"
+	"context"
 	"math"
 	"slices"
 )
@@ -12,13 +14,16 @@ const rounds = 4
 // cut parts the surface into charts whose normals lie within a cone of that cosine about their middle: seeds grow until
 // all is covered, and are then moved to the middles of what they cover, as in Lloyd's method (Cohen-Steiner, Alliez and
 // Desbrun 2004), so that charts come out round.
-func (w *work) cut(cos float64) []*chart {
+func (w *work) cut(ctx context.Context, cos float64) ([]*chart, error) {
 	number := make([]int32, len(w.faces))
 	for i := range number {
 		number[i] = -1
 	}
 	w.cover(number, cos)
 	for range rounds {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		list := w.charts(number)
 		size := 0.0
 		for _, c := range list {
@@ -31,7 +36,7 @@ func (w *work) cut(cos float64) []*chart {
 		for i, c := range list {
 			seeds[i], axes[i] = w.centre(c), c.axis
 		}
-		number = w.grow(seeds, func(int32) bool { return true }, func(seed int, f int32) (float64, bool) {
+		number = w.grow(seeds, nil, func(seed int, f int32) (float64, bool) {
 			bend := w.smooth[f].dot(axes[seed])
 			d := w.faces[f].middle.plus(w.faces[seeds[seed]].middle, -1)
 			return 1 - bend + 0.5*d.dot(d)/size, bend >= cos || w.faces[f].area == 0
@@ -46,7 +51,7 @@ func (w *work) cut(cos float64) []*chart {
 			out = append(out, &chart{faces: g, axis: w.axis(g)})
 		}
 	}
-	return out
+	return out, ctx.Err()
 }
 
 // centre returns the face of a chart that lies nearest to its middle.
@@ -145,8 +150,9 @@ func (w *work) gather(number []int32, cos float64) {
 		}
 		return a - b
 	})
+	looked := 0
 	for _, i := range order {
-		if area[i] > total/100 {
+		if area[i] > total/100 || looked > gatherings*len(w.faces) {
 			break
 		}
 		border := map[int]float64{}
@@ -157,21 +163,34 @@ func (w *work) gather(number []int32, cos float64) {
 				}
 			}
 		}
-		best, most := -1, 0.0
+		type neighbour struct {
+			chart int
+			long  float64
+		}
+		var beside []neighbour // the one with the longest border first
 		for j, long := range border {
-			if long > most || long == most && j < best {
-				n := direction{}.plus(list[i].axis, area[i]).plus(list[j].axis, area[j]).unit()
-				fits := func(c *chart) bool {
-					for _, f := range c.faces {
-						if w.faces[f].area > 0 && w.smooth[f].dot(n) < cos {
-							return false
-						}
+			beside = append(beside, neighbour{j, long})
+		}
+		slices.SortFunc(beside, func(a, b neighbour) int {
+			return cmp.Or(cmp.Compare(b.long, a.long), a.chart-b.chart)
+		})
+		best := -1
+		for _, b := range beside {
+			j := b.chart
+			n := direction{}.plus(list[i].axis, area[i]).plus(list[j].axis, area[j]).unit()
+			fits := func(c *chart) bool {
+				for k, f := range c.faces {
+					if w.faces[f].area > 0 && w.smooth[f].dot(n) < cos {
+						looked += k
+						return false
 					}
-					return true
 				}
-				if fits(list[i]) && fits(list[j]) {
-					best, most = j, long
-				}
+				looked += len(c.faces)
+				return true
+			}
+			if b.long > 0 && fits(list[i]) && fits(list[j]) {
+				best = j
+				break
 			}
 		}
 		if best < 0 {
@@ -190,10 +209,16 @@ func (w *work) gather(number []int32, cos float64) {
 	}
 }
 
-// grow lets seeds grow over faces all at once, those that cost least first, and returns the number of the seed that has
-// each face; -1 for none.
-func (w *work) grow(seeds []int32, within func(f int32) bool, cost func(seed int, f int32) (float64, bool)) []int32 {
-	number := make([]int32, len(w.faces))
+// grow lets seeds grow over faces all at once, those that cost least first: over those in a list that is sorted, or over all
+// for nil. It returns, for each of them, the number of the seed that has it; -1 for none.
+func (w *work) grow(seeds, faces []int32, cost func(seed int, f int32) (float64, bool)) []int32 {
+	n := len(faces)
+	at := func(f int32) (int, bool) { return slices.BinarySearch(faces, f) }
+	if faces == nil {
+		n = len(w.faces)
+		at = func(f int32) (int, bool) { return int(f), true }
+	}
+	number := make([]int32, n)
 	for i := range number {
 		number[i] = -1
 	}
@@ -203,12 +228,13 @@ func (w *work) grow(seeds []int32, within func(f int32) bool, cost func(seed int
 	}
 	for q.Len() > 0 {
 		e := heap.Pop(q).(entry)
-		if number[e.face] >= 0 {
+		i, _ := at(e.face)
+		if number[i] >= 0 {
 			continue
 		}
-		number[e.face] = int32(e.seed)
+		number[i] = int32(e.seed)
 		for _, g := range w.faces[e.face].beside {
-			if number[g] < 0 && within(g) {
+			if k, in := at(g); in && number[k] < 0 {
 				if c, ok := cost(e.seed, g); ok {
 					heap.Push(q, entry{cost: c, face: g, seed: e.seed})
 				}

@@ -1,6 +1,7 @@
 package unwrap
 
 import (
+	"context"
 	"math"
 	"slices"
 )
@@ -15,24 +16,27 @@ const (
 // flatten lays a chart flat: seen along its axis first, and then as rigidly as can be (Liu, Zhang, Xu, Gotsman and
 // Gortler, A local/global approach to mesh parameterization, 2008). It is good if no triangle is turned over and its border
 // does not cross itself: what is turned over nowhere and has a border that winds once has no place twice.
-func (w *work) flatten(c *chart) {
+//
+// For each of its triangles so many links between vertices are looked at, at most, however many are wanted; it returns how
+// many were in all.
+func (w *work) flatten(ctx context.Context, c *chart, most int) (looked int) {
 	w.parts(c)
 	c.project()
 	plain := slices.Clone(c.uv)
 	projected := c.turned() == 0
-	if !c.even() {
-		c.rigid()
+	if !c.even() && most > 0 {
+		looked = c.rigid(ctx, most*len(c.tri))
 	}
 	if c.turned() > 0 || c.blown() {
 		c.uv = plain
 		if !projected {
-			return
+			return looked
 		}
 	}
-	if c.crosses() {
-		return
+	if !c.crosses() {
+		c.good = len(c.faces) == 1 || c.stretch() <= maxStretch
 	}
-	c.good = len(c.faces) == 1 || c.stretch() <= maxStretch
+	return looked
 }
 
 // fold lays a face that cannot be seen as it is: a polygon whose border crosses itself, or that has no area. Its corners lie
@@ -210,8 +214,9 @@ type link struct {
 	weight float64
 }
 
-// rigid moves the vertices so that each triangle is as nearly as can be what it is in space, turned.
-func (c *chart) rigid() {
+// rigid moves the vertices so that each triangle is as nearly as can be what it is in space, turned. It looks at links most
+// times, about, and returns how often it did.
+func (c *chart) rigid(ctx context.Context, most int) (looked int) {
 	n := len(c.pos)
 	type flatTriangle struct {
 		x   [3][2]float64 // laid flat by itself
@@ -261,8 +266,16 @@ func (c *chart) rigid() {
 			diagonal[i] = 1
 		}
 	}
+	each := n // links, and one for the vertex itself
+	for _, l := range links {
+		each += len(l)
+	}
 	right := make([][2]float64, n)
-	for range easing {
+	for k := range easing {
+		rounds := min(solving, (most-looked)/each)
+		if rounds < 1 || k > 0 && ctx.Err() != nil {
+			break
+		}
 		clear(right)
 		for i, t := range c.tri {
 			r := &rest[i]
@@ -287,16 +300,19 @@ func (c *chart) rigid() {
 				right[u][0], right[u][1] = right[u][0]-px, right[u][1]-py
 			}
 		}
-		if solve(links, diagonal, right, c.uv) < 1e-4 {
+		moved, done := solve(links, diagonal, right, c.uv, rounds)
+		looked += done * each
+		if moved < 1e-4 {
 			break
 		}
 	}
+	return looked
 }
 
 // solve finds the places for which each vertex, weighed against those that it is linked with, comes to what is on the
-// right, from those that it is given (conjugate gradients, scaled by the diagonal). It returns how far it moved them, by
-// their extent.
-func solve(links [][]link, diagonal []float64, right, uv [][2]float64) float64 {
+// right, from those that it is given (conjugate gradients, scaled by the diagonal), in so many rounds at most. It returns how
+// far it moved them, by their extent, and after how many rounds.
+func solve(links [][]link, diagonal []float64, right, uv [][2]float64, most int) (far float64, rounds int) {
 	n := len(uv)
 	times := func(out, in [][2]float64) {
 		for i := range in {
@@ -325,7 +341,7 @@ func solve(links [][]link, diagonal []float64, right, uv [][2]float64) float64 {
 	copy(p, z)
 	rz := dot(r, z)
 	first := rz
-	for range solving {
+	for ; rounds < most; rounds++ {
 		if rz[0] <= 1e-10*first[0] && rz[1] <= 1e-10*first[1] {
 			break
 		}
@@ -361,7 +377,7 @@ func solve(links [][]link, diagonal []float64, right, uv [][2]float64) float64 {
 		moved = max(moved, math.Abs(uv[i][0]-was[i][0]), math.Abs(uv[i][1]-was[i][1]))
 		reach = max(reach, math.Abs(uv[i][0]-uv[0][0]), math.Abs(uv[i][1]-uv[0][1]))
 	}
-	return moved / max(reach, 1e-30)
+	return moved / max(reach, 1e-30), rounds + 1
 }
 
 // border returns the edges that one triangle of the chart alone has.
@@ -395,19 +411,31 @@ func (c *chart) crosses() bool {
 	if !(size > 0) {
 		return false
 	}
-	grid := map[[2]int32][]int32{}
+	grid, left := map[[2]int32][]int32{}, meetings*len(edges)
 	for i, e := range edges {
 		a, b := c.uv[e[0]], c.uv[e[1]]
-		x0, x1 := int32((min(a[0], b[0])-lo[0])/size), int32((max(a[0], b[0])-lo[0])/size)
-		y0, y1 := int32((min(a[1], b[1])-lo[1])/size), int32((max(a[1], b[1])-lo[1])/size)
-		for y := y0; y <= y1; y++ {
-			for x := x0; x <= x1; x++ {
-				for _, j := range grid[[2]int32{x, y}] {
+		if a[1] > b[1] {
+			a, b = b, a
+		}
+		x, y := (a[0]-lo[0])/size, (a[1]-lo[1])/size
+		dx, dy := (b[0]-a[0])/size, (b[1]-a[1])/size
+		for row := int32(y); row <= int32(y+dy); row++ {
+			// The cells of the row through which the edge goes, and a hair more.
+			from, to := x, x+dx
+			if dy > 0 {
+				from, to = x+dx*max(0, min(1, (float64(row)-1e-6-y)/dy)), x+dx*max(0, min(1, (float64(row+1)+1e-6-y)/dy))
+			}
+			for at := int32(max(0, min(from, to)-1e-6)); at <= int32(max(from, to)+1e-6); at++ {
+				cell := [2]int32{at, row}
+				if left -= len(grid[cell]); left < 0 {
+					return true // it cannot be told: what is parted has fewer
+				}
+				for _, j := range grid[cell] {
 					if cross2(c.uv, e, edges[j]) {
 						return true
 					}
 				}
-				grid[[2]int32{x, y}] = append(grid[[2]int32{x, y}], int32(i))
+				grid[cell] = append(grid[cell], int32(i))
 			}
 		}
 	}

@@ -2,10 +2,12 @@ package unwrap
 
 import (
 	"cmp"
+	"context"
 	"math"
 	"math/bits"
 	"math/rand/v2"
 	"slices"
+	"sync/atomic"
 
 	"mobanta/core/parallel"
 )
@@ -13,10 +15,18 @@ import (
 // cells is how finely the square is parted in which charts are packed.
 const cells = 1024
 
+// Limits on the work, counted in words of rows that are looked at: of a chart in a trial, and of a whole packing. Usual
+// surfaces take a tenth of it. Charts that are not packed by then, or are more than can be packed so, lie on shelves.
+const (
+	packing   = 1_000_000_000
+	mostAtAll = 20_000 // charts
+)
+
 // pack moves charts to places at which they do not lie on each other, at least a margin apart, in a square of the side
 // that it returns. Charts are turned to their smallest box, drawn on a grid so that every cell is theirs that they touch,
-// and put, the largest first, as low and as far to the left as there is room, whichever way up.
-func pack(list []*chart, margin float64, workers int) (side float64) {
+// and put, the largest first, as low and as far to the left as there is room, whichever way up. A context that ends stops it,
+// with the context's error.
+func pack(ctx context.Context, list []*chart, margin float64, workers int) (side float64, err error) {
 	total := 0.0
 	for _, c := range list {
 		c.turn()
@@ -29,7 +39,10 @@ func pack(list []*chart, margin float64, workers int) (side float64) {
 		for _, c := range list {
 			clear(c.uv)
 		}
-		return 1
+		return 1, ctx.Err()
+	}
+	if len(list) > mostAtAll {
+		return shelve(list, margin), ctx.Err()
 	}
 	// Which charts come first, and what counts as low, is tried on a coarse strip, where it costs little; the best is packed
 	// on the fine square.
@@ -40,10 +53,15 @@ func pack(list []*chart, margin float64, workers int) (side float64) {
 	by := cells / coarse
 	gap := int(math.Ceil(margin * cells))
 	scale := cells / math.Sqrt(total/0.75)
-	drawn := draw(list, scale/float64(by), workers)
+	left := packing
+	drawn, looked := draw(list, scale/float64(by), coarse, 3*coarse, workers)
+	left -= looked
 	strip := func(w *way) {
+		if ctx.Err() != nil {
+			return
+		}
 		var places []place
-		places, w.top = packAt(w.order, drawn, coarse, 3*coarse, (gap+by-1)/by, w.low, 1)
+		places, w.top, w.looked = packAt(ctx, w.order, drawn, coarse, 3*coarse, (gap+by-1)/by, w.low, left/trials, 1)
 		w.score = float64(w.top)
 		for _, p := range places { // of those that are as high, what lies lower
 			w.score += float64(p.y) / float64(coarse*len(places))
@@ -55,11 +73,17 @@ func pack(list []*chart, margin float64, workers int) (side float64) {
 		w.order, w.low = orders[k%len(orders)].sorted(list, k/(2*len(orders))), [2]lowness{lowestTop, lowestFoot}[k/len(orders)%2]
 		strip(w)
 	})
+	for k := range tried {
+		left -= tried[k].looked
+	}
 	slices.SortStableFunc(tried, func(a, b way) int { return cmp.Compare(a.score, b.score) })
 	// Of few charts the best order gets better by changing places, one pair or one chart at a time; of many it would suit the
 	// strip alone.
 	chance := rand.New(rand.NewPCG(1, 2))
 	for range climbs {
+		if left < packing/2 {
+			break
+		}
 		var next [4]way
 		for k := range next {
 			w := way{order: slices.Clone(tried[0].order), low: tried[0].low}
@@ -74,18 +98,25 @@ func pack(list []*chart, margin float64, workers int) (side float64) {
 		}
 		parallel.Do(workers, len(next), func(k int) { strip(&next[k]) })
 		for _, w := range next {
+			left -= w.looked
 			if w.score < tried[0].score {
 				tried[0] = w
 			}
 		}
 	}
 	fine := func(w way, scale float64) []place {
-		places, _ := packAt(w.order, draw(list, scale, workers), cells, cells, gap, w.low, workers)
+		if left <= 0 || ctx.Err() != nil {
+			return nil
+		}
+		drawn, looked := draw(list, scale, cells, cells, workers)
+		left -= looked
+		places, _, looked := packAt(ctx, w.order, drawn, cells, cells, gap, w.low, left, workers)
+		left -= looked
 		return places
 	}
 	var best []place
 	order, fits := tried[0].order, 0.0
-	for _, w := range tried[:finals] {
+	for _, w := range tried[:min(finals, len(tried))] {
 		first := scale * math.Sqrt(float64(coarse)/float64(w.top)) * 1.045
 		if fits > 0 { // only what is better is worth the work
 			if fine(w, fits*1.006) == nil {
@@ -101,26 +132,71 @@ func pack(list []*chart, margin float64, workers int) (side float64) {
 		scale = fits
 	}
 	for best == nil { // thousands of crumbs, whose margins alone are more than there is room for
+		if err := ctx.Err(); err != nil {
+			return 0, err
+		}
 		if scale *= 0.6; gap > 0 {
 			gap--
 		}
-		if best = fine(tried[0], scale); best == nil && scale*math.Sqrt(total) < 1 {
-			for _, c := range list {
-				clear(c.uv)
-			}
-			return 1
+		if best = fine(tried[0], scale); best == nil && (left <= 0 || scale*math.Sqrt(total) < 1) {
+			return shelve(list, margin), ctx.Err()
 		}
 		fits = scale
 	}
 	for i, c := range order {
 		p := best[i]
-		m := masked(c, fits, p.turn)
+		m := masked(c, fits, p.turn, cells, cells)
 		for k, q := range c.uv {
 			q = turned(q, p.turn)
 			c.uv[k] = [2]float64{q[0] - m.x + float64(p.x)/fits, q[1] - m.y + float64(p.y)/fits}
 		}
 	}
-	return cells / fits
+	return cells / fits, ctx.Err()
+}
+
+// shelve puts charts on shelves, the highest first, each shelf as high as the first chart on it (next-fit decreasing
+// height, Coffman et al. 1980), in a square of the side that it returns: for what packing by cells takes too long with. It
+// wastes the room above lower charts and is done at once. Charts are wider than high, as turn leaves them.
+func shelve(list []*chart, margin float64) (side float64) {
+	type box struct {
+		of     *chart
+		lo, hi [2]float64
+	}
+	all := make([]box, len(list))
+	total, widest := 0.0, 0.0
+	for i, c := range list {
+		b := box{of: c}
+		b.lo, b.hi = c.bounds()
+		all[i] = b
+		total += (b.hi[0] - b.lo[0]) * (b.hi[1] - b.lo[1])
+		widest = max(widest, b.hi[0]-b.lo[0])
+	}
+	slices.SortStableFunc(all, func(a, b box) int { return cmp.Compare(b.hi[1]-b.lo[1], a.hi[1]-a.lo[1]) })
+	margin = min(margin, 0.25/math.Sqrt(float64(len(list)))) // of so many charts more would leave no room for them
+	// put calls f with where each chart lies in a square of a side, and returns how high they reach.
+	put := func(side float64, f func(b *box, x, y float64)) float64 {
+		gap := margin * side
+		x, y, high := 0.0, 0.0, 0.0
+		for i := range all {
+			b := &all[i]
+			if w := b.hi[0] - b.lo[0]; x > 0 && x+w > side {
+				x, y, high = 0, y+high+gap, 0
+			}
+			f(b, x, y)
+			x, high = x+b.hi[0]-b.lo[0]+gap, max(high, b.hi[1]-b.lo[1])
+		}
+		return y + high
+	}
+	side = max(widest, math.Sqrt(total))
+	for put(side, func(*box, float64, float64) {}) > side {
+		side *= 1.01
+	}
+	put(side, func(b *box, x, y float64) {
+		for k, p := range b.of.uv {
+			b.of.uv[k] = [2]float64{p[0] - b.lo[0] + x, p[1] - b.lo[1] + y}
+		}
+	})
+	return side
 }
 
 // largest returns what is packed at the largest scale that is found at which all fits, and that: from a first one down by
@@ -215,6 +291,8 @@ type way struct {
 	low   lowness
 	top   int // how high the strip is filled
 	score float64
+
+	looked int // words of rows
 }
 
 // place is where a chart was put, in cells.
@@ -245,8 +323,8 @@ func turned(p [2]float64, quarters int) [2]float64 {
 }
 
 // masked draws a chart at a scale, turned by so many quarters: each cell that its border touches is filled, and each whose
-// middle lies within.
-func masked(c *chart, scale float64, turn int) *mask {
+// middle lies within. What is wider or higher than there are cells is told its size and not drawn.
+func masked(c *chart, scale float64, turn, wide, high int) *mask {
 	at := func(p [2]float64) [2]float64 { return turned(p, turn) }
 	lo, hi := [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
 	for _, p := range c.uv {
@@ -257,13 +335,20 @@ func masked(c *chart, scale float64, turn int) *mask {
 	}
 	const slack = 1e-3 // of a cell, for what is rounded
 	m := &mask{x: lo[0] - slack/scale, y: lo[1] - slack/scale}
+	if !((hi[0]-m.x)*scale < float64(wide) && (hi[1]-m.y)*scale < float64(high)) {
+		return &mask{w: wide + 1, h: high + 1}
+	}
 	m.w, m.h = int((hi[0]-m.x)*scale+slack)+1, int((hi[1]-m.y)*scale+slack)+1
 	words := (m.w + 63) / 64
-	rows := make([][]uint64, m.h)
+	rows, all := make([][]uint64, m.h), make([]uint64, words*m.h)
 	for i := range rows {
-		rows[i] = make([]uint64, words)
+		rows[i] = all[i*words : (i+1)*words]
 	}
-	cuts := make([][]float64, m.h) // of each row: where the border crosses its middle
+	type cut struct {
+		row int
+		x   float64
+	}
+	var cuts []cut // where the border crosses the middle of a row
 	for _, e := range c.rim {
 		a, b := at(c.uv[e[0]]), at(c.uv[e[1]])
 		a, b = [2]float64{(a[0] - m.x) * scale, (a[1] - m.y) * scale}, [2]float64{(b[0] - m.x) * scale, (b[1] - m.y) * scale}
@@ -290,16 +375,18 @@ func masked(c *chart, scale float64, turn int) *mask {
 				rows[y][x/64] |= 1 << (x % 64)
 			}
 			if middle := float64(y) + 0.5; a[1] <= middle && middle < b[1] {
-				cuts[y] = append(cuts[y], a[0]+slope*(middle-a[1]))
+				cuts = append(cuts, cut{y, a[0] + slope*(middle-a[1])})
 			}
 		}
 	}
-	for y, list := range cuts {
-		slices.Sort(list)
-		for k := 0; k+1 < len(list); k += 2 {
-			for x := int(math.Ceil(max(0, list[k]-0.5))); x <= min(m.w-1, int(list[k+1]-0.5)); x++ {
-				rows[y][x/64] |= 1 << (x % 64)
-			}
+	slices.SortFunc(cuts, func(a, b cut) int { return cmp.Or(a.row-b.row, cmp.Compare(a.x, b.x)) })
+	for k := 0; k+1 < len(cuts); k += 2 { // a border is closed: of each row there are two, or four
+		if cuts[k].row != cuts[k+1].row {
+			k-- // but for what rounding takes away
+			continue
+		}
+		for x := int(math.Ceil(max(0, cuts[k].x-0.5))); x <= min(m.w-1, int(cuts[k+1].x-0.5)); x++ {
+			rows[cuts[k].row][x/64] |= 1 << (x % 64)
 		}
 	}
 	for y, row := range rows {
@@ -344,22 +431,65 @@ func (b *board) row(y, level int) []uint64 {
 	return b.bits[at : at+b.words]
 }
 
-// draw returns the masks of charts at a scale, turned in every way.
-func draw(list []*chart, scale float64, workers int) map[*chart]*[ways]*mask {
-	out := make(map[*chart]*[ways]*mask, len(list))
+// draw returns the masks of charts at a scale, turned in every way, for a board of so many cells; nil where there is no room
+// for them all: one is wider and higher than the board, or they have more cells than it.
+//
+// It also tells how many words of rows that took.
+func draw(list []*chart, scale float64, wide, high, workers int) (out map[*chart]*[ways]*mask, looked int) {
+	out = make(map[*chart]*[ways]*mask, len(list))
 	for _, c := range list {
 		out[c] = &[ways]*mask{}
 	}
+	var filled atomic.Int64
+	words := make([]int, len(list))
 	parallel.Do(workers, len(list), func(i int) {
+		masks := out[list[i]]
+		fits := false
 		for k := range ways {
-			out[list[i]][k] = masked(list[i], scale, k)
+			if filled.Load() > int64(wide*high) {
+				return
+			}
+			masks[k] = masked(list[i], scale, k, wide, high)
+			fits = fits || masks[k].w <= wide && masks[k].h <= high
+			if k == ways-1 && !fits {
+				filled.Add(int64(wide*high) + 1)
+			}
 		}
+		least := int64(wide * high)
+		for _, m := range masks {
+			if m.w <= wide && m.h <= high {
+				least = min(least, m.cells())
+				words[i] += drawing * (m.h + len(m.runs))
+			}
+		}
+		filled.Add(least)
 	})
-	return out
+	for _, n := range words {
+		looked += n
+	}
+	if filled.Load() > int64(wide*high) {
+		return nil, 4 * drawing * wide * high // however far it came on so many cores
+	}
+	return out, looked
 }
 
-// packAt puts charts, as they were drawn, into n × high cells; nil if there is no room for them. top is how high they reach.
-func packAt(list []*chart, drawn map[*chart]*[ways]*mask, n, high, gap int, low lowness, workers int) (out []place, top int) {
+// drawing is how many words of rows could be looked at while a row of a mask, or a run, is drawn.
+const drawing = 40
+
+// cells returns how many cells a mask has.
+func (m *mask) cells() (n int64) {
+	for _, r := range m.runs {
+		n += int64(r.to - r.from)
+	}
+	return n
+}
+
+// packAt puts charts, as they were drawn, into n × high cells; nil if there is no room for them, or if more than most words
+// of rows are looked at. top is how high they reach.
+func packAt(ctx context.Context, list []*chart, drawn map[*chart]*[ways]*mask, n, high, gap int, low lowness, most, workers int) (out []place, top, looked int) {
+	if drawn == nil {
+		return nil, high + 1, 0
+	}
 	b := newBoard(n, high)
 	out = make([]place, len(list))
 	from := map[[2]int]int{} // boxes of crumbs: where those of the same size found room last
@@ -367,6 +497,7 @@ func packAt(list []*chart, drawn map[*chart]*[ways]*mask, n, high, gap int, low 
 		masks := drawn[c]
 		var at [ways]place
 		var fits [ways]bool
+		var words [ways]int
 		step := 1
 		if len(list) > 400 && i > 200 { // crumbs
 			step = 2
@@ -378,8 +509,12 @@ func packAt(list []*chart, drawn map[*chart]*[ways]*mask, n, high, gap int, low 
 				return
 			}
 			at[k].turn = k
-			at[k].x, at[k].y, fits[k] = b.room(m, from[[2]int{m.w, m.h}], high-m.h)
+			at[k].x, at[k].y, words[k], fits[k] = b.room(m, from[[2]int{m.w, m.h}], high-m.h)
 		})
+		looked += words[0] + words[1] + words[2] + words[3]
+		if looked > most || ctx.Err() != nil {
+			return nil, high + 1, looked
+		}
 		best := -1
 		for k := 0; k < ways; k += step {
 			if !fits[k] {
@@ -404,17 +539,17 @@ func packAt(list []*chart, drawn map[*chart]*[ways]*mask, n, high, gap int, low 
 			}
 		}
 		if best < 0 {
-			return nil, high + 1
+			return nil, high + 1, looked
 		}
 		b.take(masks[best], at[best].x, at[best].y, gap)
 		out[i], top = at[best], max(top, at[best].y+masks[best].h)
 	}
-	return out, top
+	return out, top, looked
 }
 
 // room returns the lowest place, and of those the one farthest to the left, at which a mask lies on nothing; none higher
-// than limit.
-func (b *board) room(m *mask, start, limit int) (x, y int, ok bool) {
+// than limit. It also tells how many words of rows were looked at.
+func (b *board) room(m *mask, start, limit int) (x, y, looked int, ok bool) {
 	blocked := make([]uint64, b.words)
 	for y := start; y <= limit; y++ {
 		clear(blocked)
@@ -423,6 +558,7 @@ func (b *board) room(m *mask, start, limit int) (x, y int, ok bool) {
 			// A place x is blocked where any of the cells from x+from up to x+to is taken.
 			long := run.to - run.from
 			level := bits.Len(uint(long)) - 1
+			looked += b.words
 			row := b.row(y+run.row, level)
 			lower(blocked, row, run.from)
 			if rest := long - 1<<level; rest > 0 {
@@ -440,13 +576,13 @@ func (b *board) room(m *mask, start, limit int) (x, y int, ok bool) {
 			if v != ^uint64(0) {
 				x := 64*k + bits.TrailingZeros64(^v)
 				if x <= b.n-m.w {
-					return x, y, true
+					return x, y, looked, true
 				}
 				break
 			}
 		}
 	}
-	return 0, 0, false
+	return 0, 0, looked, false
 }
 
 // full tells whether all places up to and with last are blocked.

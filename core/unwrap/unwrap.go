@@ -64,7 +64,17 @@ type Layout struct {
 // ErrTooMany is that a surface has more triangles than are unwrapped.
 var ErrTooMany = errors.New("unwrap: the model has more than 500,000 triangles")
 
-// Of unwraps a surface. A context that ends stops it.
+// Limits on the work, counted in steps and not timed, so that a surface is laid the same way on any machine and on any
+// number of cores. What charts of a usual surface take is a third of that, or less.
+const (
+	flattening = 20_000 // times that a link between two vertices is looked at, for each triangle
+	splittings = 24     // rounds in which charts that do not lie flat are parted; each halves them, about
+	meetings   = 2_000  // pairs of edges that are held against each other, for each edge of a border
+	gatherings = 500    // faces that are looked at while charts are joined, for each face
+)
+
+// Of unwraps a surface. A context that ends stops it, with the context's error. It always ends: charts that do not lie flat
+// however they are parted are cut by direction, and then into single polygons.
 func Of(ctx context.Context, s Surface, o Options) (*Layout, error) {
 	if err := o.Check(); err != nil {
 		return nil, err
@@ -78,36 +88,53 @@ func Of(ctx context.Context, s Surface, o Options) (*Layout, error) {
 	if o.Margin == 0 {
 		o.Margin = DefaultMargin
 	}
+	workers := max(1, o.Workers)
 	w := newWork(&s)
-	todo := w.cut(math.Cos(o.Cone * math.Pi / 180))
+	todo, err := w.cut(ctx, math.Cos(o.Cone*math.Pi/180))
+	if err != nil {
+		return nil, err
+	}
 	var flat []*chart
-	for len(todo) > 0 {
+	left := flattening * len(s.Tri)
+	for round := 0; len(todo) > 0; round++ {
+		left -= w.flattenAll(ctx, todo, left, workers)
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		parallel.Do(max(1, o.Workers), len(todo), func(i int) { w.flatten(todo[i]) })
 		var again []*chart
 		for _, c := range todo {
-			if c.good {
+			switch {
+			case c.good:
 				flat = append(flat, c)
-			} else {
+			case len(c.faces) == 1: // which is no polygon that can be drawn: each of its triangles has a place, whatever they look like
+				w.fold(c)
+				flat = append(flat, c)
+			case round < splittings:
 				again = append(again, w.split(c)...)
+			case round == splittings:
+				again = append(again, w.byDirection(c)...)
+			default:
+				for _, f := range c.faces {
+					again = append(again, &chart{faces: []int32{f}, axis: w.axis([]int32{f})})
+				}
 			}
 		}
 		todo = again
 	}
-	workers := max(1, o.Workers)
-	side := pack(flat, o.Margin, workers)
+	side, err := pack(ctx, flat, o.Margin, workers)
+	if err != nil {
+		return nil, err
+	}
 	more, reach := flat, side
 	for range partings {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
 		parted := false
-		if more, parted = w.part(more, reach, workers); !parted {
+		if more, parted = w.part(ctx, more, reach, left, workers); !parted {
 			break
 		}
-		if reach = pack(more, o.Margin, workers); reach < side*0.99 { // or it is not worth the cuts
+		if reach, err = pack(ctx, more, o.Margin, workers); err != nil {
+			return nil, err
+		}
+		if reach < side*0.99 { // or it is not worth the cuts
 			flat, side = more, reach
 		}
 	}
@@ -126,6 +153,27 @@ func Of(ctx context.Context, s Surface, o Options) (*Layout, error) {
 	return out, nil
 }
 
+// flattenAll lays charts flat and returns how many links were looked at; about as many as are left, at most.
+func (w *work) flattenAll(ctx context.Context, list []*chart, left, workers int) int {
+	triangles := 0
+	for _, c := range list {
+		for _, f := range c.faces {
+			triangles += len(w.tris[f])
+		}
+	}
+	looked := make([]int, len(list))
+	parallel.Do(workers, len(list), func(i int) {
+		if ctx.Err() == nil {
+			looked[i] = w.flatten(ctx, list[i], max(0, left)/max(1, triangles))
+		}
+	})
+	sum := 0
+	for _, n := range looked {
+		sum += n
+	}
+	return sum
+}
+
 // Few large charts leave gaps that nothing fills: they are parted, up to so often, while less than enough of the square is used.
 const (
 	partings = 1
@@ -134,7 +182,7 @@ const (
 )
 
 // part parts the large charts in two if less of a square of that side is used than is enough.
-func (w *work) part(flat []*chart, side float64, workers int) (out []*chart, parted bool) {
+func (w *work) part(ctx context.Context, flat []*chart, side float64, left, workers int) (out []*chart, parted bool) {
 	area := make([]float64, len(flat))
 	total := 0.0
 	for i, c := range flat {
@@ -147,14 +195,14 @@ func (w *work) part(flat []*chart, side float64, workers int) (out []*chart, par
 		return flat, false
 	}
 	pieces := make([][]*chart, len(flat))
-	parallel.Do(workers, len(flat), func(i int) {
-		if c := flat[i]; area[i] >= large*total && len(c.faces) >= 16 {
+	var todo []*chart
+	for i, c := range flat {
+		if area[i] >= large*total && len(c.faces) >= 16 {
 			pieces[i] = w.split(c)
-			for _, p := range pieces[i] {
-				w.flatten(p)
-			}
+			todo = append(todo, pieces[i]...)
 		}
-	})
+	}
+	w.flattenAll(ctx, todo, left, workers)
 	for i, c := range flat {
 		kept := *c
 		kept.uv = slices.Clone(c.uv)
@@ -417,12 +465,9 @@ func (w *work) axis(faces []int32) (n direction) {
 	return n
 }
 
-// split returns a chart that could not be laid flat as two: about the two faces that lie farthest apart.
+// split returns a chart that could not be laid flat as two, about the two faces that lie farthest apart, and what hangs
+// together with neither. A chart has its faces in the order of their numbers.
 func (w *work) split(c *chart) []*chart {
-	if len(c.faces) == 1 { // which is no polygon that can be drawn: each of its triangles has a place, whatever they look like
-		w.fold(c)
-		return nil
-	}
 	far := func(from int32) (best int32) {
 		most := -1.0
 		for _, f := range c.faces {
@@ -441,27 +486,58 @@ func (w *work) split(c *chart) []*chart {
 			b = c.faces[1]
 		}
 	}
-	in := make(map[int32]bool, len(c.faces))
-	for _, f := range c.faces {
-		in[f] = true
-	}
-	number := w.grow([]int32{a, b}, func(f int32) bool { return in[f] }, func(seed int, f int32) (float64, bool) {
+	number := w.grow([]int32{a, b}, c.faces, func(seed int, f int32) (float64, bool) {
 		from := [2]int32{a, b}[seed]
 		d := w.faces[f].middle.plus(w.faces[from].middle, -1)
 		return d.dot(d), true
 	})
 	rest := []int32{}
 	groups := make([][]int32, 2)
-	for _, f := range c.faces {
-		switch number[f] {
-		case -1:
+	for i, f := range c.faces {
+		if number[i] < 0 {
 			rest = append(rest, f)
-		default:
-			groups[number[f]] = append(groups[number[f]], f)
+			continue
+		}
+		groups[number[i]] = append(groups[number[i]], f)
+	}
+	return w.asCharts(append(groups, w.connected(rest)...))
+}
+
+// byDirection parts a chart by the side of a box that each face looks to most nearly: what is seen from there is turned
+// over nowhere.
+func (w *work) byDirection(c *chart) []*chart {
+	var sides [6][]int32
+	for _, f := range c.faces {
+		n, k := w.faces[f].normal, 0
+		for axis := range 3 {
+			if math.Abs(n[axis]) > math.Abs(n[k]) {
+				k = axis
+			}
+		}
+		if n[k] < 0 {
+			k += 3
+		}
+		sides[k] = append(sides[k], f)
+	}
+	var groups [][]int32
+	for _, faces := range sides {
+		groups = append(groups, w.connected(faces)...)
+	}
+	out := w.asCharts(groups)
+	for _, c := range out {
+		c.axis = direction{}
+		for _, f := range c.faces {
+			c.axis = c.axis.plus(w.faces[f].normal, 1)
+		}
+		if c.axis = c.axis.unit(); c.axis == (direction{}) {
+			c.axis = w.axis(c.faces)
 		}
 	}
-	var out []*chart
-	for _, g := range append(groups, w.connected(rest)...) {
+	return out
+}
+
+func (w *work) asCharts(groups [][]int32) (out []*chart) {
+	for _, g := range groups {
 		if len(g) > 0 {
 			out = append(out, &chart{faces: g, axis: w.axis(g)})
 		}

@@ -193,7 +193,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if kept && w.hand {
 		return nil
 	}
-	job, err := frame.Job(w.project, s.studio.Files, s.scene)
+	job, err := frame.Job(w.project, s.files, s.scene)
 	if err != nil {
 		return err
 	}
@@ -390,7 +390,7 @@ func (s *session) compare(ctx context.Context, w wanted, job picture.Job, part f
 			}
 		}
 	}
-	sc, err := frame.Scene(&st, s.studio.Files, w.looks, s.secondAt)
+	sc, err := frame.Scene(&st, s.files, w.looks, s.secondAt)
 	if err != nil {
 		return err
 	}
@@ -571,7 +571,7 @@ func (s *session) drawStrip(w wanted) {
 			return
 		}
 	} else {
-		job, err := frame.Strip(w.looks[l.ID], id, s.studio.Files, stripW, stripH, w.view.H, s.stripAt)
+		job, err := frame.Strip(w.looks[l.ID], id, s.files, stripW, stripH, w.view.H, s.stripAt)
 		if err != nil {
 			return
 		}
@@ -641,7 +641,7 @@ func (s *session) wearing(ctx context.Context, w wanted, look string) *picture.R
 			st.Models[i].Looks[part] = look
 		}
 	}
-	sc, err := frame.Scene(&st, s.studio.Files, w.looks, s.smallAt)
+	sc, err := frame.Scene(&st, s.files, w.looks, s.smallAt)
 	if err != nil {
 		return s.renderer
 	}
@@ -670,7 +670,7 @@ func (s *session) sendCards(kind byte, cards []picture.CardPicture, w, h int) {
 var ballSurface = sync.OnceValues(func() (*mesh.Surface, error) { return mesh.NewSurface(mesh.Sphere(1, 96, 48), 180) })
 
 // ballFiles gives the ball in place of all models.
-type ballFiles struct{ *Surfaces }
+type ballFiles struct{ stage.Files }
 
 func (ballFiles) Surface(*stage.Model) (*mesh.Surface, error) { return ballSurface() }
 
@@ -680,7 +680,7 @@ func (s *session) drawBall(w wanted) {
 	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": w.view.Look}}}
 	st.Camera = stage.Camera{Azimuth: st.Camera.Azimuth, Elevation: st.Camera.Elevation, Distance: 4, Angle: 29.5, Ortho: true}
 	st.Backdrop.None, st.Press.On, st.Glow.On = true, false, false
-	sc, err := frame.Scene(&st, ballFiles{s.studio.Files}, w.looks, s.ballAt)
+	sc, err := frame.Scene(&st, ballFiles{s.files}, w.looks, s.ballAt)
 	if err != nil {
 		return
 	}

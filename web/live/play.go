@@ -293,7 +293,7 @@ func (s *session) make(ctx context.Context, p *playing) {
 // drawFrame draws one frame.
 func (s *session) drawFrame(ctx context.Context, r *picture.Renderer, old *stage.Scene, p *project.Project, w wanted, draft bool) (*stage.Scene, reel.Frame, error) {
 	var f reel.Frame
-	job, err := frame.Job(p, s.studio.Files, old)
+	job, err := frame.Job(p, s.files, old)
 	if err != nil {
 		return old, f, err
 	}

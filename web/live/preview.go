@@ -68,7 +68,7 @@ func (s *session) preview(item tried, base *project.Project, view said) ([]byte,
 		}
 	}
 	p.Stage.Press.On, p.Stage.Glow.On = false, false // it is too small for that
-	job, err := frame.Job(p, s.studio.Files, s.smallAt)
+	job, err := frame.Job(p, s.files, s.smallAt)
 	if err != nil {
 		return nil, err
 	}

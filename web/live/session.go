@@ -80,6 +80,7 @@ type session struct {
 	ctx     context.Context
 	stop    context.CancelFunc
 	wake    chan struct{}
+	files   stage.Files // which are read as long as the tab is open
 
 	mu      sync.Mutex
 	state   *store.State
@@ -227,7 +228,7 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 	conn.SetReadLimit(maxMessage)
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	s := &session{studio: t, id: st.ID, conn: conn, request: r, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5, reel: reel.New(t.memory, reelShare)}
+	s := &session{studio: t, id: st.ID, conn: conn, request: r, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5, files: t.Files.Under(ctx), reel: reel.New(t.memory, reelShare)}
 	s.hire()
 	t.hub.add(st.ID, s)
 	defer t.closed(s)

@@ -25,6 +25,9 @@ type Surfaces struct {
 	meshes keeper[*mesh.Surface]
 	pics   keeper[*pixmap.Pixmap]
 	boxes  keeper[vec.Box] // of models where they stand: asked for often, and soon read again otherwise
+
+	mu    sync.Mutex
+	waits map[string]*waiting
 }
 
 // What is kept ready beyond what is in use.
@@ -35,14 +38,16 @@ const (
 )
 
 func newSurfaces(s *store.Store) *Surfaces {
-	return &Surfaces{store: s,
+	return &Surfaces{store: s, waits: map[string]*waiting{},
 		meshes: keeper[*mesh.Surface]{kept: map[string]*mesh.Surface{}, budget: keepTriangles, size: func(m *mesh.Surface) int { return len(m.Tri) }},
 		pics:   keeper[*pixmap.Pixmap]{kept: map[string]*pixmap.Pixmap{}, budget: keepPixels, size: func(p *pixmap.Pixmap) int { return p.W * p.H }},
 		boxes:  keeper[vec.Box]{kept: map[string]vec.Box{}, budget: keepBoxes, size: func(vec.Box) int { return 1 }}}
 }
 
 // Box returns the box of a model where it stands; it implements stage.Boxes.
-func (s *Surfaces) Box(m *stage.Model) (vec.Box, error) {
+func (s *Surfaces) Box(m *stage.Model) (vec.Box, error) { return s.under(context.Background()).Box(m) }
+
+func (s surfacesUnder) Box(m *stage.Model) (vec.Box, error) {
 	key := fmt.Sprint(m.Solid, "/", m.File, m.Form.Key(), m.Matrix(), m.Clip.Name)
 	if m.Blobs != nil {
 		key = m.Blobs.Key(0, 0) + key
@@ -94,30 +99,66 @@ func (k *keeper[T]) put(key string, v T) {
 	}
 }
 
-// once returns what is kept under a key, or else what read makes of the file; a
-// slip in reading stays with those who asked.
-func once[T any](s *Surfaces, k *keeper[T], kind, key string, read func() (T, error)) (out T, err error) {
+// waiting is how many wait for something that is being read.
+type waiting struct {
+	n    int
+	ctx  context.Context // of the reading: it ends when nobody waits any more
+	stop context.CancelFunc
+}
+
+// join says that one more waits for a reading, and returns its context; leave is to be called when it does no longer.
+func (s *Surfaces) join(key string) (ctx context.Context, leave func()) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	w := s.waits[key]
+	if w == nil {
+		w = &waiting{}
+		w.ctx, w.stop = context.WithCancel(context.Background())
+		s.waits[key] = w
+	}
+	w.n++
+	return w.ctx, func() {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		if w.n--; w.n == 0 {
+			w.stop()
+			delete(s.waits, key)
+			s.flight.Forget(key) // whoever comes now begins anew
+		}
+	}
+}
+
+// once returns what is kept under a key, or else what read makes of the file; a slip in reading stays with those who asked.
+// It returns once ctx ends, and reading stops when nobody waits for it any more.
+func once[T any](ctx context.Context, s *Surfaces, k *keeper[T], kind, key string, read func(ctx context.Context) (T, error)) (out T, err error) {
 	if v, ok := k.get(key); ok {
 		return v, nil
 	}
-	v, err, _ := s.flight.Do(kind+key, func() (v any, err error) {
+	reading, leave := s.join(kind + key)
+	defer leave()
+	made := s.flight.DoChan(kind+key, func() (v any, err error) {
 		defer func() {
 			if p := recover(); p != nil {
 				err = fmt.Errorf("live: reading %s: %v", kind, p)
 			}
 		}()
-		return read()
+		return read(reading)
 	})
-	if err != nil {
-		return out, err
+	select {
+	case <-ctx.Done():
+		return out, ctx.Err()
+	case r := <-made:
+		if r.Err != nil {
+			return out, r.Err
+		}
+		k.put(key, r.Val.(T))
+		return r.Val.(T), nil
 	}
-	k.put(key, v.(T))
-	return v.(T), nil
 }
 
 // Picture returns the picture of that hash; it implements stage.Files.
 func (s *Surfaces) Picture(hash string) (*pixmap.Pixmap, error) {
-	p, err := once(s, &s.pics, "picture ", hash, func() (*pixmap.Pixmap, error) {
+	p, err := once(context.Background(), s, &s.pics, "picture ", hash, func(context.Context) (*pixmap.Pixmap, error) {
 		f, err := s.store.File(context.Background(), hash)
 		if err != nil {
 			return nil, err
@@ -132,8 +173,25 @@ func (s *Surfaces) Picture(hash string) (*pixmap.Pixmap, error) {
 
 // Surface returns the mesh of a model; it implements stage.Files.
 func (s *Surfaces) Surface(m *stage.Model) (*mesh.Surface, error) {
-	return once(s, &s.meshes, "model ", m.Solid+"/"+m.File+m.Form.Key(), func() (*mesh.Surface, error) {
-		return meshfile.Surface(m, func(hash string) (string, []byte, error) {
+	return s.surface(context.Background(), m)
+}
+
+// Under implements stage.Stoppable. Where several ask for the same surface, it is made as long as one of them wants it.
+func (s *Surfaces) Under(ctx context.Context) stage.Files { return s.under(ctx) }
+
+func (s *Surfaces) under(ctx context.Context) surfacesUnder { return surfacesUnder{s, ctx} }
+
+// surfacesUnder are surfaces that are made until a context ends.
+type surfacesUnder struct {
+	*Surfaces
+	ctx context.Context
+}
+
+func (s surfacesUnder) Surface(m *stage.Model) (*mesh.Surface, error) { return s.surface(s.ctx, m) }
+
+func (s *Surfaces) surface(ctx context.Context, m *stage.Model) (*mesh.Surface, error) {
+	return once(ctx, s, &s.meshes, "model ", m.Solid+"/"+m.File+m.Form.Key(), func(ctx context.Context) (*mesh.Surface, error) {
+		return meshfile.Surface(ctx, m, func(hash string) (string, []byte, error) {
 			f, err := s.store.File(context.Background(), hash)
 			return f.Name, f.Data, err
 		})
