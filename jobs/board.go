@@ -57,14 +57,15 @@ const (
 	healTime  = 4 * time.Second        // that an order waits for it
 	placeTime = 20 * time.Second       // that it may take to place one
 	cellsKept = 14 * 24 * time.Hour
-	// MaxJobs limits the jobs of a studio that have ended and are remembered, but for files that nobody has taken yet.
-	MaxJobs = 200
 	// jobsKept is how long what was made of a job waits to be taken.
 	jobsKept = 90 * 24 * time.Hour
 	// MaxWaiting limits the pieces that wait.
 	MaxWaiting = 60_000
 	maxChunk   = 512 << 10
 )
+
+// maxJobs limits the jobs of a studio that have ended and are remembered, but for files that nobody has taken yet.
+var maxJobs = 200
 
 // classes are the kinds of work, the most urgent first: cells that are looked at, single pictures, and long ones.
 var classes = []string{"near", "soon", "far"}

@@ -71,7 +71,7 @@ var (
 	ErrNoJob   = errors.New("jobs: the job is not there any more")
 	ErrNotDone = errors.New("jobs: the job is not done, so there is no file of it yet")
 	ErrFull    = errors.New("jobs: there is no room on the disk for that: nothing was kept of it; free some space and order it again")
-	ErrSilent  = errors.New("jobs: the queue does not answer: if the disk was full, free some space; then start the studio again, and orders go on")
+	ErrSilent  = errors.New("jobs: the queue does not answer: it is opened anew as soon as it can be, and orders go on then; if the disk is full, free some space, and try again in a moment")
 	ErrMany    = fmt.Errorf("jobs: more than %d pieces wait already: let some be done, or cancel some", MaxWaiting)
 )
 
@@ -232,6 +232,13 @@ func (b *Board) Ready(ctx context.Context) error {
 	case <-ctx.Done():
 		return ctx.Err()
 	}
+}
+
+// ReadyWithin is Ready for so long at most.
+func (b *Board) ReadyWithin(d time.Duration) {
+	ctx, cancel := context.WithTimeout(context.Background(), d)
+	defer cancel()
+	_ = b.Ready(ctx)
 }
 
 func (b *Board) hear(e jetstream.KeyValueEntry) {

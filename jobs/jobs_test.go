@@ -46,6 +46,7 @@ func open(t testing.TB, o jobs.Options) *opened {
 	if o.Maker == "" {
 		o.Maker = "test"
 	}
+	o.Studio = true
 	if testing.Verbose() {
 		o.Log = slog.New(slog.NewTextHandler(os.Stderr, nil))
 	}

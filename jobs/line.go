@@ -194,9 +194,11 @@ func (l *line) probe(ctx context.Context) error {
 	return err
 }
 
-// fault notes what went wrong with the queue, if it did: then Watch looks after it.
+// fault notes what went wrong with the queue, if it did: then Watch looks after it. That there is too little room for an
+// order is no fault.
 func (b *Board) fault(err error) {
-	if !errors.Is(err, ErrFull) && !errors.Is(err, ErrSilent) {
+	var api *jetstream.APIError
+	if !errors.Is(err, ErrSilent) && !(errors.Is(err, ErrFull) && errors.As(err, &api)) {
 		return
 	}
 	b.mu.Lock()
@@ -235,13 +237,22 @@ func (b *Board) tend(ctx context.Context) {
 		if !ill {
 			select {
 			case <-fell:
+			case <-time.After(tendTime):
+				if l := b.line(); l.srv != nil && !l.srv.JetStreamEnabled() {
+					b.fault(ErrSilent)
+				}
 			case <-ctx.Done():
 				return
 			}
 			continue
 		}
 		l := b.line()
-		err := l.probe(ctx)
+		b.mu.Lock()
+		err := b.ill
+		b.mu.Unlock()
+		if !errors.Is(err, ErrFull) || b.options.URL != "" { // a store of the server's that could not write once never does again
+			err = l.probe(ctx)
+		}
 		if err != nil && b.options.URL == "" && b.fits(0) == nil {
 			b.log.Warn("the queue takes nothing, and is opened anew", "error", err)
 			l.close()

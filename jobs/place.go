@@ -229,7 +229,7 @@ func (b *Board) unbundle(ctx context.Context, j *Job) {
 	}
 }
 
-// prune lets go of jobs that have ended: the oldest beyond MaxJobs, and those that ended long ago. What was made and nobody
+// prune lets go of jobs that have ended: the oldest beyond maxJobs, and those that ended long ago. What was made and nobody
 // has taken yet stays until its time has passed, however many there are.
 func (b *Board) prune(ctx context.Context) {
 	ended := 0
@@ -240,7 +240,7 @@ func (b *Board) prune(ctx context.Context) {
 		ended++
 		old := time.Since(j.Ended) > jobsKept
 		waits := j.State == Done && j.Size > 0 && j.Taken.IsZero()
-		if old || ended > MaxJobs && !waits {
+		if old || ended > maxJobs && !waits {
 			b.drop(ctx, &j)
 		}
 	}

@@ -71,11 +71,16 @@ func (r *room) add(bytes int64) {
 }
 
 func (v *Server) board() (*jobs.Board, error) {
-	if v.options.Board == nil {
+	b := v.options.Board
+	if b == nil {
 		return nil, errNoBoard
 	}
-	return v.options.Board, nil
+	b.ReadyWithin(readyTime)
+	return b, nil
 }
+
+// readyTime is how long a request waits, just after the studio was started, until it is known which orders there are.
+const readyTime = 10 * time.Second
 
 // deliver shows the page to order from.
 func (v *Server) deliver(c *echo.Context) error {
@@ -88,10 +93,11 @@ func (v *Server) deliver(c *echo.Context) error {
 
 // jobs returns the jobs of a project, none where there is no queue.
 func (v *Server) jobs(project string) []jobs.Job {
-	if v.options.Board == nil {
+	b, err := v.board()
+	if err != nil {
 		return nil
 	}
-	return v.options.Board.Jobs(project)
+	return b.Jobs(project)
 }
 
 // orders shows the jobs of a project.
@@ -225,7 +231,13 @@ func (v *Server) jobFile(c *echo.Context) error {
 	h.Set("Content-Disposition", attached(fileName(j.Name)))
 	h.Set("Content-Length", strconv.FormatInt(j.Size, 10))
 	h.Set("Cache-Control", "no-store")
-	return c.Stream(http.StatusOK, j.Media, r)
+	if err := c.Stream(http.StatusOK, j.Media, r); err != nil || c.Request().Method != http.MethodGet {
+		return err
+	}
+	if err := b.Took(context.WithoutCancel(c.Request().Context()), j.ID); err != nil {
+		v.log.Warn("it is not noted that a file was taken", "job", j.ID, "error", err)
+	}
+	return nil
 }
 
 // jobPiece sends a frame or a cell that is drawn.

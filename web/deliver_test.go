@@ -7,8 +7,10 @@ import (
 	"fmt"
 	"image/png"
 	"io"
+	"log/slog"
 	"mime"
 	"net/http"
+	"net/http/httptest"
 	"net/url"
 	"strings"
 	"testing"
@@ -108,6 +110,41 @@ func TestAnOrderIsFilled(t *testing.T) {
 	code, _ = s.order(fmt.Sprintf("/orders/%v/forget", job), "{}")
 	assert.Equal(t, 200, code)
 	assert.Eventually(t, func() bool { _, list := s.body("/orders"); return !strings.Contains(string(list), "90x60") }, 5*time.Second, 20*time.Millisecond)
+}
+
+// Just after a start it is not yet known which orders there are: a request waits for that, rather than being told of none.
+func TestAJobIsThereAtOnceAfterARestart(t *testing.T) {
+	dir := t.TempDir()
+	b, err := jobs.Open(context.Background(), jobs.Options{Dir: dir, Maker: "test", Studio: true})
+	require.NoError(t, err)
+	s := behind(t, web.Options{Board: b})
+	code, got := s.order("/orders", `{"as":"png8","w":20,"h":20,"samples":1}`)
+	require.Equal(t, 200, code, got)
+	require.Equal(t, "done", s.done(got["job"])["state"])
+
+	s.stop()
+	b.Close()
+	b, err = jobs.Open(context.Background(), jobs.Options{Dir: dir, Maker: "test", Studio: true})
+	require.NoError(t, err)
+	defer b.Close()
+	v, err := web.New(s.store, slog.New(slog.DiscardHandler), web.Options{Board: b})
+	require.NoError(t, err)
+	srv := httptest.NewServer(v.Handler())
+	defer srv.Close()
+	ctx, cancel := context.WithCancel(context.Background())
+	filled := make(chan struct{})
+	defer func() { cancel(); <-filled }()
+	go func() {
+		defer close(filled)
+		time.Sleep(300 * time.Millisecond)
+		v.Fill(ctx)
+	}()
+	for _, path := range []string{"", "/file"} {
+		res, err := http.Get(fmt.Sprintf("%s/p/%s/orders/%v%s", srv.URL, s.id, got["job"], path))
+		require.NoError(t, err)
+		res.Body.Close()
+		assert.Equal(t, 200, res.StatusCode, path)
+	}
 }
 
 func TestAnOrderIsCancelled(t *testing.T) {

@@ -45,12 +45,13 @@ func behind(t testing.TB, o web.Options) *studio {
 		defer close(filled)
 		v.Fill(ctx)
 	}()
-	t.Cleanup(func() { cancel(); <-filled })
+	stop := func() { cancel(); <-filled }
+	t.Cleanup(stop)
 	srv := httptest.NewServer(v.Handler())
 	t.Cleanup(srv.Close)
 	id, err := s.Create(context.Background(), project.New("Night harbour"))
 	require.NoError(t, err)
-	return &studio{t: t, dir: dir, store: s, srv: srv, id: id}
+	return &studio{t: t, dir: dir, store: s, srv: srv, id: id, stop: stop}
 }
 
 // logged is what the studio logged.

@@ -31,6 +31,7 @@ type studio struct {
 	srv   *httptest.Server
 	id    string
 	tabs  []*tab
+	stop  func() // filling orders
 }
 
 func open(t testing.TB) *studio {
