@@ -2,6 +2,7 @@ package store
 
 import (
 	"archive/zip"
+	"compress/flate"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -12,6 +13,7 @@ import (
 	"os"
 	"path/filepath"
 	"sort"
+	"strings"
 	"time"
 
 	"modernc.org/sqlite"
@@ -25,14 +27,16 @@ type contents struct {
 	Mobanta  string    `json:"mobanta"` // always "backup"
 	Version  int       `json:"version"`
 	Made     time.Time `json:"made"`
-	Database string    `json:"database"` // SHA-256 of mobanta.db
-	Files    []string  `json:"files"`    // hashes
+	Database string    `json:"database"`          // SHA-256 of mobanta.db
+	Files    []string  `json:"files"`             // hashes
+	Lacking  []string  `json:"lacking,omitempty"` // hashes of files that the database names and that were damaged or missing
 }
 
 // Backup writes all that the store holds as a ZIP: backup.json, mobanta.db and
 // files/HASH. Work may go on meanwhile: the database is copied as it is at one moment
-// (SQLite's online backup), and files are never changed once they are there.
-func (s *Store) Backup(ctx context.Context, w io.Writer) error {
+// (SQLite's online backup), and files are never changed once they are there. What is damaged or missing is left out, and
+// found is called with it, in words.
+func (s *Store) Backup(ctx context.Context, w io.Writer, found func(string)) error {
 	if err := os.MkdirAll(TempDir(s.dir), 0o700); err != nil {
 		return say(fmt.Errorf("store: %w", err))
 	}
@@ -49,11 +53,23 @@ func (s *Store) Backup(ctx context.Context, w io.Writer) error {
 	if err != nil {
 		return say(fmt.Errorf("store: %w", err))
 	}
-	files, err := named(ctx, copied)
+	all, err := named(ctx, copied)
 	if err != nil {
 		return say(err)
 	}
-	head, err := json.MarshalIndent(contents{"backup", backupVersion, time.Now().UTC().Truncate(time.Second), sum, files}, "", "  ")
+	files, lacking := []string{}, []string(nil)
+	for _, h := range all {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if wrong := s.wrongWith(h); wrong != "" {
+			found(wrong)
+			lacking = append(lacking, h)
+			continue
+		}
+		files = append(files, h)
+	}
+	head, err := json.MarshalIndent(contents{"backup", backupVersion, time.Now().UTC().Truncate(time.Second), sum, files, lacking}, "", "  ")
 	if err != nil {
 		return fmt.Errorf("store: %w", err)
 	}
@@ -138,9 +154,6 @@ func named(ctx context.Context, path string) ([]string, error) {
 
 func put(ctx context.Context, z *zip.Writer, name, path string) error {
 	f, err := os.Open(path)
-	if errors.Is(err, os.ErrNotExist) {
-		return nil // it is missing here too; Verify tells
-	}
 	if err != nil {
 		return err
 	}
@@ -179,8 +192,9 @@ func hashOf(path string) (string, error) {
 }
 
 // Restore makes a data folder of a backup. The folder must be new or empty: nothing
-// is ever written over. It is there in full, and checked, or not at all.
-func Restore(ctx context.Context, backup, dir string) error {
+// is ever written over. The database is there in full, and checked, or nothing is; files that are damaged in the backup are
+// left out, and found is called with each, in words, as with those that were lacking when it was made.
+func Restore(ctx context.Context, backup, dir string, found func(string)) error {
 	entries, err := os.ReadDir(dir)
 	if err != nil && !errors.Is(err, os.ErrNotExist) {
 		return say(fmt.Errorf("store: %w", err))
@@ -225,12 +239,21 @@ func Restore(ctx context.Context, backup, dir string) error {
 		if !hashPattern.MatchString(h) {
 			return fmt.Errorf("store: the backup names the file %.40q, which is none", h)
 		}
-		if f, err := z.Open("files/" + h); err == nil { // what was missing then is missing now
-			f.Close()
-			if err := unzip(ctx, &z.Reader, "files/"+h, filepath.Join(tmp, "files", h), h); err != nil {
-				return err
+		err := unzip(ctx, &z.Reader, "files/"+h, filepath.Join(tmp, "files", h), h)
+		var bad *badEntry
+		if errors.As(err, &bad) {
+			found(spoken(bad.Error()) + " It is left out.")
+			err = os.Remove(filepath.Join(tmp, "files", h))
+			if errors.Is(err, os.ErrNotExist) {
+				err = nil
 			}
 		}
+		if err != nil {
+			return say(err)
+		}
+	}
+	for _, h := range c.Lacking {
+		found(fmt.Sprintf("The file %.64s was damaged or missing when the backup was made.", h))
 	}
 	for _, name := range []string{"files", databaseName} { // the database last: with it the folder is whole
 		if err := os.Rename(filepath.Join(tmp, name), filepath.Join(dir, name)); err != nil {
@@ -240,11 +263,22 @@ func Restore(ctx context.Context, backup, dir string) error {
 	return nil
 }
 
-// unzip writes an entry to a file, if its bytes have that hash.
+// badEntry is that an entry of a backup cannot be had.
+type badEntry struct{ words string }
+
+func (e *badEntry) Error() string { return "store: " + e.words }
+
+// spoken makes a sentence of an error of this package.
+func spoken(s string) string {
+	s = strings.TrimPrefix(s, "store: ")
+	return strings.ToUpper(s[:1]) + s[1:] + "."
+}
+
+// unzip writes an entry to a file, if its bytes have that hash; a *badEntry says that they have not.
 func unzip(ctx context.Context, z *zip.Reader, name, path, hash string) error {
 	from, err := z.Open(name)
 	if err != nil {
-		return fmt.Errorf("store: the backup lacks %s", name)
+		return &badEntry{"the backup lacks " + name}
 	}
 	defer from.Close()
 	to, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
@@ -253,6 +287,11 @@ func unzip(ctx context.Context, z *zip.Reader, name, path, hash string) error {
 	}
 	h := sha256.New()
 	_, err = io.Copy(io.MultiWriter(to, h), heeding{ctx, from})
+	var packed flate.CorruptInputError
+	if errors.Is(err, zip.ErrChecksum) || errors.Is(err, zip.ErrFormat) || errors.Is(err, zip.ErrAlgorithm) || errors.Is(err, io.ErrUnexpectedEOF) || errors.As(err, &packed) {
+		to.Close()
+		return &badEntry{name + " in the backup is damaged"}
+	}
 	if err == nil {
 		err = to.Sync()
 	}
@@ -260,7 +299,7 @@ func unzip(ctx context.Context, z *zip.Reader, name, path, hash string) error {
 		err = e
 	}
 	if err == nil && hex.EncodeToString(h.Sum(nil)) != hash {
-		return fmt.Errorf("store: %s in the backup is damaged: its bytes are not those that were saved", name)
+		return &badEntry{name + " in the backup is damaged: its bytes are not those that were saved"}
 	}
 	if err != nil {
 		return say(fmt.Errorf("store: %s in the backup: %w", name, err))

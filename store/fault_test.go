@@ -311,7 +311,7 @@ func TestBackupRestoreAndVerify(t *testing.T) {
 	write := func() {
 		f, err := os.Create(backup)
 		require.NoError(t, err)
-		require.NoError(t, s.Backup(ctx, f))
+		require.NoError(t, s.Backup(ctx, f, func(text string) { t.Error(text) }))
 		require.NoError(t, f.Close())
 	}
 	write()
@@ -322,7 +322,8 @@ func TestBackupRestoreAndVerify(t *testing.T) {
 	assert.Empty(t, left)
 
 	into := filepath.Join(t.TempDir(), "new")
-	require.NoError(t, Restore(ctx, backup, into))
+	none := func(text string) { t.Error(text) }
+	require.NoError(t, Restore(ctx, backup, into, none))
 	again := opened(t, into)
 	st, err := again.Load(ctx, id)
 	require.NoError(t, err)
@@ -335,7 +336,7 @@ func TestBackupRestoreAndVerify(t *testing.T) {
 	assert.Equal(t, "v 0 0 0\n", string(f.Data))
 	_, found = verify(again)
 	assert.Empty(t, found)
-	assert.ErrorContains(t, Restore(ctx, backup, into), "not empty")
+	assert.ErrorContains(t, Restore(ctx, backup, into, none), "not empty")
 
 	data, err := os.ReadFile(backup)
 	require.NoError(t, err)
@@ -347,17 +348,17 @@ func TestBackupRestoreAndVerify(t *testing.T) {
 	broken := filepath.Join(t.TempDir(), "broken.zip")
 	require.NoError(t, os.WriteFile(broken, data, 0o600))
 	other := t.TempDir()
-	assert.Error(t, Restore(ctx, broken, other))
+	assert.Error(t, Restore(ctx, broken, other, none))
 	_, err = os.Stat(filepath.Join(other, databaseName))
 	assert.True(t, errors.Is(err, os.ErrNotExist), "all or nothing")
 	require.NoError(t, os.WriteFile(broken, []byte("no backup"), 0o600))
-	assert.ErrorContains(t, Restore(ctx, broken, other), "not a backup")
+	assert.ErrorContains(t, Restore(ctx, broken, other, none), "not a backup")
 
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "files", hash), []byte("v 9 9 9\n"), 0o600))
 	_, err = s.writes.Exec(`UPDATE revisions SET doc = x'00ff' WHERE n = 0`)
 	require.NoError(t, err)
 	_, found = verify(s)
-	require.Len(t, found, 2)
+	require.Len(t, found, 3)
 	assert.Contains(t, found[0], "is damaged")
 	assert.Contains(t, found[1], "state 0")
 	require.NoError(t, os.Remove(filepath.Join(dir, "files", hash)))

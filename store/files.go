@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -18,7 +19,7 @@ import (
 func (s *Store) PutFile(ctx context.Context, f exchange.File) (string, error) {
 	hash := exchange.Hash(f.Data)
 	path := filepath.Join(s.dir, "files", hash)
-	if info, err := os.Stat(path); err != nil || info.Size() != int64(len(f.Data)) {
+	if sum, err := hashOf(path); err != nil || sum != hash { // it is not there, or it is damaged: then it is mended
 		if err := writeWhole(path, f.Data); err != nil {
 			return "", say(fmt.Errorf("store: %w", err))
 		}
@@ -42,10 +43,30 @@ func (s *Store) File(ctx context.Context, hash string) (exchange.File, error) {
 		return f, say(fmt.Errorf("store: %w", err))
 	}
 	// The hash is one that the database knows, so it is no path from elsewhere.
-	if f.Data, err = os.ReadFile(filepath.Join(s.dir, "files", hash)); err != nil {
+	f.Data, err = os.ReadFile(filepath.Join(s.dir, "files", hash))
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		return f, &FileError{Name: f.Name, Missing: true}
+	case err != nil:
 		return f, say(fmt.Errorf("store: %w", err))
+	case exchange.Hash(f.Data) != hash:
+		return f, &FileError{Name: f.Name}
 	}
 	return f, nil
+}
+
+// FileError is that a file which was stored is not there any more, or has other bytes.
+type FileError struct {
+	Name    string // as it was brought in
+	Missing bool
+}
+
+func (e *FileError) Error() string {
+	what := "is damaged: its bytes are not those that were stored"
+	if e.Missing {
+		what = "is missing from the data folder"
+	}
+	return fmt.Sprintf("store: the file %.200q %s; bring it in again, and it is as it was", e.Name, what)
 }
 
 // writeWhole writes a file that is either there in full or not at all, also

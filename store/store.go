@@ -47,6 +47,8 @@ type Store struct {
 
 	mu   sync.Mutex
 	last map[string]*State // by project: the state that was read or written last
+
+	damage []string // that was found, in sentences
 }
 
 // Open opens the data folder, making it if need be. A database that is missing
@@ -80,7 +82,12 @@ func open(dir string) (*Store, error) {
 		db.Close()
 		return nil, err
 	}
-	return &Store{dir: dir, writes: db, reads: reads, turn: turn.New(), last: map[string]*State{}}, nil
+	s := &Store{dir: dir, writes: db, reads: reads, turn: turn.New(), last: map[string]*State{}}
+	if err := s.examine(context.Background()); err != nil {
+		s.Close()
+		return nil, err
+	}
+	return s, nil
 }
 
 const databaseName = "mobanta.db"
@@ -184,7 +191,7 @@ type State struct {
 }
 
 // Projects lists the projects, those in the bin or those that are not, the last
-// changed first.
+// changed first. If there are more than can be read, Damage tells from then on.
 func (s *Store) Projects(ctx context.Context, binned bool) ([]Summary, error) {
 	rows, err := s.reads.QueryContext(ctx, `SELECT id, name, changed, version, binned IS NOT NULL, picture IS NOT NULL
 		FROM projects WHERE (binned IS NOT NULL) = ? ORDER BY changed DESC, id`, binned)
@@ -202,7 +209,15 @@ func (s *Store) Projects(ctx context.Context, binned bool) ([]Summary, error) {
 		p.Changed = time.UnixMilli(ms)
 		out = append(out, p)
 	}
-	return out, say(rows.Err())
+	if err := rows.Err(); err != nil {
+		return nil, say(err)
+	}
+	if n, indexed, err := s.counts(ctx, "projects"); err != nil {
+		return nil, say(err)
+	} else if n != indexed {
+		s.note(fmt.Sprintf("The database is damaged: there were %d projects, of which %d can be read. See more with mobanta verify, and bring back a copy with mobanta restore.", max(n, indexed), n))
+	}
+	return out, nil
 }
 
 // Create stores a new project and returns its id.

@@ -31,16 +31,10 @@ func (s *Store) Verify(ctx context.Context, found func(string)) (v Verified, err
 		if err := ctx.Err(); err != nil {
 			return v, err
 		}
-		there[h] = true
 		v.Files++
-		switch sum, err := hashOf(filepath.Join(s.dir, "files", h)); {
-		case errors.Is(err, os.ErrNotExist):
-			there[h] = false
-			found(fmt.Sprintf("The file %s is missing.", h))
-		case err != nil:
-			found(fmt.Sprintf("The file %s cannot be read.", h))
-		case sum != h:
-			found(fmt.Sprintf("The file %s is damaged: its bytes are not those that were stored.", h))
+		wrong := s.wrongWith(h)
+		if there[h] = wrong == ""; !there[h] {
+			found(wrong)
 		}
 	}
 	ids, err := s.texts(ctx, `SELECT id FROM projects ORDER BY id`)
@@ -56,6 +50,19 @@ func (s *Store) Verify(ctx context.Context, found func(string)) (v Verified, err
 		}
 	}
 	return v, nil
+}
+
+// wrongWith returns in a sentence what is wrong with a stored file, "" for nothing.
+func (s *Store) wrongWith(hash string) string {
+	switch sum, err := hashOf(filepath.Join(s.dir, "files", hash)); {
+	case errors.Is(err, os.ErrNotExist):
+		return fmt.Sprintf("The file %s is missing.", hash)
+	case err != nil:
+		return fmt.Sprintf("The file %s cannot be read.", hash)
+	case sum != hash:
+		return fmt.Sprintf("The file %s is damaged: its bytes are not those that were stored.", hash)
+	}
+	return ""
 }
 
 func (s *Store) checkDatabase(ctx context.Context, found func(string)) error {
@@ -118,7 +125,7 @@ func (s *Store) verifyProject(ctx context.Context, id string, there map[string]b
 	}
 	sort.Strings(list)
 	for _, h := range list {
-		found(fmt.Sprintf("Project %q (%s) shows the file %s, which is missing.", name, id, h))
+		found(fmt.Sprintf("Project %q (%s) shows the file %s, which is missing or damaged.", name, id, h))
 	}
 	return count, rows.Err()
 }

@@ -24,13 +24,16 @@ import (
 // errNoBoard is that orders are placed at a studio whose queue could not be opened.
 var errNoBoard = errors.New("this studio takes no orders: its queue could not be opened; what the program said when it started tells why")
 
-// Fill fills orders until ctx ends; Serve does so too.
+// Fill does what goes on beside requests until ctx ends: orders are filled, and tabs of a key that is none any more are
+// closed. Serve does so too.
 func (v *Server) Fill(ctx context.Context) {
+	var done sync.WaitGroup
+	defer done.Wait()
+	done.Go(func() { v.aside(func() { v.watchKey(ctx) }) })
 	b := v.options.Board
 	if b == nil {
 		return
 	}
-	var done sync.WaitGroup
 	run := func(what string, f func() error) {
 		done.Go(func() {
 			v.aside(func() {
@@ -47,7 +50,24 @@ func (v *Server) Fill(ctx context.Context) {
 			return b.Work(ctx, jobs.Worker{Gate: &v.live.Gate, Files: v.live.Files, Rest: v.live.Air.Soon})
 		})
 	}
-	done.Wait()
+}
+
+// watchKey closes the tabs of those who are not let in any more, whenever the key has changed, until ctx ends.
+func (v *Server) watchKey(ctx context.Context) {
+	was, _ := v.options.Key.Stamp()
+	t := time.NewTicker(fresh)
+	defer t.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-t.C:
+		}
+		if now, err := v.options.Key.Stamp(); now != was || err != nil {
+			was = now
+			v.live.CloseStrangers()
+		}
+	}
 }
 
 // room lets the program take more memory for a while than it is held to otherwise.

@@ -12,6 +12,8 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -337,4 +339,33 @@ func TestACellIsDrawnLarger(t *testing.T) {
 		res, _ := s.body("/still.png?w=120&h=80&of=" + bad)
 		assert.Equal(t, 422, res.StatusCode, bad)
 	}
+}
+
+// A damaged model is not drawn as another form: tabs are told, no bundle of it is given out, and bringing it in again mends it.
+func TestADamagedModelIsTold(t *testing.T) {
+	const obj = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n"
+	s := open(t)
+	code, text := s.upload("/p/"+s.id+"/models", "files", "corner.obj", []byte(obj))
+	require.Equal(t, 200, code, text)
+	hash := s.project().Project.Stage.Models[0].File
+	spoilt := strings.Replace(obj, "0 0 1", "0 0 3", 1)
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "files", hash), []byte(spoilt), 0o600))
+	v, err := web.New(s.store, slog.New(slog.DiscardHandler), web.Options{}) // one that has not read it yet
+	require.NoError(t, err)
+	s.srv = httptest.NewServer(v.Handler())
+	defer s.srv.Close()
+
+	b := s.tab(t)
+	b.say(map[string]any{"t": "view", "w": 60, "h": 40, "look": "look1"})
+	b.until("that it is told", func() bool { return b.told("problem", "error") != nil })
+	assert.Contains(t, b.told("problem", "error"), `"corner.obj" is damaged`)
+	code, text = s.do("GET", "/p/"+s.id+"/bundle", nil, asJSON)
+	assert.Equal(t, 409, code)
+	assert.Contains(t, text, "is damaged")
+
+	code, text = s.upload("/p/"+s.id+"/models", "files", "corner.obj", []byte(obj))
+	require.Equal(t, 200, code, text)
+	b.until("a picture", func() bool { return b.done })
+	code, _ = s.do("GET", "/p/"+s.id+"/bundle", nil, nil)
+	assert.Equal(t, 200, code)
 }

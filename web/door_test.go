@@ -372,3 +372,48 @@ func TestNamesAreEscaped(t *testing.T) {
 	assert.NotContains(t, string(body), "<script>alert")
 	assert.Contains(t, string(body), "&lt;script&gt;")
 }
+
+// in signs in by a key, and returns the head that requests carry then.
+func (s *studio) in(key string) map[string]string {
+	s.t.Helper()
+	res := s.signIn(key)
+	require.Equal(s.t, 303, res.StatusCode)
+	require.Len(s.t, res.Cookies(), 1)
+	return map[string]string{"Cookie": res.Cookies()[0].Name + "=" + res.Cookies()[0].Value}
+}
+
+// A tab that nobody types into is closed, and gets no picture more, once its key is none any more or has gone.
+func TestTabsOfAKeyThatIsNoneAnyMoreAreClosed(t *testing.T) {
+	for what, end := range map[string]func(dir string) error{
+		"a new key":    func(dir string) error { _, err := web.NewKey(dir); return err },
+		"a lost key":   func(dir string) error { return os.Remove(filepath.Join(dir, "key.json")) },
+		"a broken key": func(dir string) error { return os.WriteFile(filepath.Join(dir, "key.json"), []byte("{"), 0o600) },
+	} {
+		dir := t.TempDir()
+		key, err := web.NewKey(dir)
+		require.NoError(t, err)
+		k := web.KeyOf(dir)
+		k.Require()
+		s := behind(t, web.Options{Key: k})
+		head := s.in(key)
+		conn, _, err := websocket.Dial(context.Background(), strings.Replace(s.srv.URL, "http", "ws", 1)+"/p/"+s.id+"/live", &websocket.DialOptions{HTTPHeader: http.Header{"Cookie": {head["Cookie"]}}})
+		require.NoError(t, err)
+		conn.SetReadLimit(8 << 20)
+		defer conn.CloseNow()
+		require.NoError(t, conn.Write(context.Background(), websocket.MessageText, []byte(`{"t":"view","w":64,"h":48,"look":"look1"}`)))
+		_, _, err = conn.Read(context.Background())
+		require.NoError(t, err)
+		require.NoError(t, end(dir))
+		ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+		for err = nil; err == nil; {
+			_, _, err = conn.Read(ctx)
+		}
+		assert.NoError(t, ctx.Err(), what)
+		cancel()
+		assert.Equal(t, 303, s.answer("GET", "/", "", head).StatusCode, what)
+		assert.Equal(t, 401, s.answer("POST", "/p/"+s.id+"/edit", "{}", nil).StatusCode, "%s: it is not open to all", what)
+		if what != "a new key" {
+			assert.Equal(t, 503, s.signIn(key).StatusCode, what)
+		}
+	}
+}

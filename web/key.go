@@ -21,6 +21,7 @@ type Key struct {
 	path string
 
 	mu     sync.Mutex
+	needed bool
 	looked time.Time
 	hash   string // "" for no key
 	err    error
@@ -90,7 +91,10 @@ func (k *Key) Stamp() (string, error) {
 	k.looked, k.hash, k.err = time.Now(), "", nil
 	data, err := os.ReadFile(k.path)
 	if errors.Is(err, os.ErrNotExist) {
-		return "", nil
+		if k.needed {
+			k.err = errors.New("web: the key is gone, so nobody is let in: make a new one with mobanta key new")
+		}
+		return "", k.err
 	}
 	var f keyFile
 	if err == nil {
@@ -105,6 +109,13 @@ func (k *Key) Stamp() (string, error) {
 	}
 	k.hash = f.SHA256
 	return k.hash, nil
+}
+
+// Require has the studio let nobody in while there is no key: others can reach it, and without one it would be open to all.
+func (k *Key) Require() {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.needed, k.looked = true, time.Time{}
 }
 
 // Opens tells whether a key is the right one.

@@ -39,6 +39,7 @@ func sentence(err error) problem {
 	var status interface{ StatusCode() int }
 	var large *tooLargeError
 	var trouble *store.Trouble
+	var file *store.FileError
 	switch {
 	case errors.As(err, &large):
 		return problem{http.StatusRequestEntityTooLarge, large.Error()}
@@ -49,6 +50,8 @@ func sentence(err error) problem {
 		}
 	case errors.Is(err, store.ErrNotFound):
 		p = problem{http.StatusNotFound, "There is no such project, or it has been moved to the bin."}
+	case errors.As(err, &file):
+		p = problem{http.StatusConflict, file.Error()}
 	case errors.Is(err, project.ErrLater):
 		p.Status = http.StatusConflict
 	case errors.Is(err, jobs.ErrNoJob):

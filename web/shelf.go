@@ -22,6 +22,7 @@ type shelfPage struct {
 	Bin      bool
 	Binned   int  // how many lie in the bin
 	Locked   bool // whether one signs in
+	Damage   []string
 }
 
 func (v *Server) shelf(c *echo.Context) error { return v.list(c, false) }
@@ -41,6 +42,7 @@ func (v *Server) list(c *echo.Context, bin bool) error {
 	} else if binned, err := v.store.Projects(ctx, true); err == nil {
 		page.Binned = len(binned)
 	}
+	page.Damage = v.store.Damage()
 	return v.render(c, http.StatusOK, "shelf.html", page)
 }
 
@@ -86,7 +88,12 @@ func (v *Server) exportBundle(c *echo.Context) error {
 		return err
 	}
 	out := &began{ResponseWriter: c.Response(), name: fileName(st.Project.Name) + ".mobanta.zip"}
-	return exchange.WriteBundle(out, st.Project, v.opener(c))
+	err = exchange.WriteBundle(out, st.Project, v.opener(c))
+	if err != nil && out.name == "" { // some of it is on its way: the browser is to see that it is not whole
+		v.log.Error("a bundle was cut off", "project", st.ID, "error", store.Cause(err))
+		panic(http.ErrAbortHandler)
+	}
+	return err
 }
 
 // began is an answer of which nothing is sent before its first bytes are there, so

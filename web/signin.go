@@ -148,15 +148,15 @@ func (v *Server) signInForm(c *echo.Context) error {
 func (v *Server) signIn(c *echo.Context) error {
 	r := c.Request()
 	stamp, err := v.options.Key.Stamp()
-	if err != nil {
-		return err
-	}
-	if stamp == "" {
+	if err == nil && stamp == "" {
 		return c.Redirect(http.StatusSeeOther, "/")
 	}
 	refuse := func(status int, problem string) error {
 		v.log.Warn("sign-in refused", "from", r.RemoteAddr, "status", status)
 		return v.render(c, status, "signin.html", signInPage{"Sign in", problem, within(c.FormValue("to"))})
+	}
+	if err != nil {
+		return refuse(http.StatusServiceUnavailable, "The studio's key is gone, or cannot be read: nobody is let in until there is a new one (mobanta key new).")
 	}
 	if !v.sessions.tries.may(r.RemoteAddr) {
 		c.Response().Header().Set("Retry-After", "10")

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -13,13 +14,16 @@ import (
 
 func backupCommand() *cobra.Command {
 	var out string
+	var force bool
 	c := &cobra.Command{
 		Use:   "backup --out FILE",
 		Short: "Save all projects, with their history and files, into one file",
-		Long:  "Saves a data folder as a ZIP, also while a studio serves it: the database as it is at one moment, and all files.",
-		Args:  cobra.NoArgs,
+		Long: `Saves a data folder as a ZIP, also while a studio serves it: the database as it is at one moment, and all files. Files that
+are damaged or missing are told and left out; then the exit code is 3. The backup can be read by you alone.`,
+		Args: cobra.NoArgs,
 	}
-	c.Flags().StringVar(&out, "out", "", "file to write")
+	c.Flags().StringVar(&out, "out", "", "file to write, which must not be there yet")
+	c.Flags().BoolVar(&force, "force", false, "write over a file that is there")
 	if err := c.MarkFlagRequired("out"); err != nil {
 		panic(err)
 	}
@@ -30,7 +34,17 @@ func backupCommand() *cobra.Command {
 			return err
 		}
 		defer s.Close()
-		return write(out, func(w io.Writer) error { return s.Backup(cmd.Context(), w) })
+		lacking := 0
+		err = writeNew(out, force, func(w io.Writer) error {
+			return s.Backup(cmd.Context(), w, func(text string) {
+				lacking++
+				fmt.Fprintln(cmd.OutOrStdout(), text)
+			})
+		})
+		if err == nil && lacking > 0 {
+			err = &partly{fmt.Errorf("all else is saved in %s, but for %d files that are damaged or missing", out, lacking)}
+		}
+		return err
 	}
 	return c
 }
@@ -39,8 +53,9 @@ func restoreCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "restore FILE --data NEW-FOLDER",
 		Short: "Make a data folder of a backup",
-		Long:  "Makes a data folder of what \"mobanta backup\" saved. The folder must be new or empty: nothing is written over.",
-		Args:  cobra.ExactArgs(1),
+		Long: `Makes a data folder of what "mobanta backup" saved. The folder must be new or empty: nothing is written over. Files that are
+damaged in the backup are told and left out, and all else is restored; then the exit code is 3.`,
+		Args: cobra.ExactArgs(1),
 	}
 	data := dataFlag(c)
 	c.RunE = func(cmd *cobra.Command, args []string) error {
@@ -49,10 +64,19 @@ func restoreCommand() *cobra.Command {
 			return err
 		}
 		defer h.Release()
-		if err := store.Restore(cmd.Context(), args[0], *data); err != nil {
+		lacking := 0
+		err = store.Restore(cmd.Context(), args[0], *data, func(text string) {
+			lacking++
+			fmt.Fprintln(cmd.OutOrStdout(), text)
+		})
+		if err != nil {
 			return err
 		}
-		return verify(cmd, *data)
+		err = verify(cmd, *data)
+		if lacking > 0 {
+			err = &partly{errors.Join(fmt.Errorf("all else is restored into %s, but for %d files that are damaged or missing", *data, lacking), err)}
+		}
+		return err
 	}
 	return c
 }

@@ -42,7 +42,7 @@ func root() *cobra.Command {
 
 Without a command it serves the studio, with the sample projects if there are no others, and opens the browser.
 
-Exit codes: 0 done, 1 something went wrong, 2 what was asked for cannot be, 130 interrupted; messages go to standard error.`,
+Exit codes: 0 done, 1 something went wrong, 2 what was asked for cannot be, 3 done but for what was damaged, 130 interrupted; messages go to standard error.`,
 		RunE:          start,
 		SilenceErrors: true,
 		SilenceUsage:  true,
@@ -63,12 +63,20 @@ func (w *wrong) Unwrap() error { return w.error }
 // asked returns an error of those who ask.
 func asked(format string, of ...any) error { return &wrong{fmt.Errorf(format, of...)} }
 
+// partly is an error of what was done but for a part of it.
+type partly struct{ error }
+
+func (p *partly) Unwrap() error { return p.error }
+
 // exitCode returns what the program ends with.
 func exitCode(ctx context.Context, err error) int {
 	var w *wrong
+	var p *partly
 	switch {
 	case errors.As(err, &w):
 		return 2
+	case errors.As(err, &p):
+		return 3
 	case ctx.Err() != nil:
 		return 130
 	}

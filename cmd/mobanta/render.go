@@ -528,7 +528,24 @@ func findPeek(p *project.Project, sc *stage.Scene, name string) (*picture.Peek, 
 }
 
 // write writes a file that is there in full or not at all.
-func write(name string, f func(w io.Writer) error) error {
+func write(name string, f func(w io.Writer) error) error { return writeAs(name, 0o644, f) }
+
+// writeNew is write of a file that its owner alone can read, and that must not be there yet unless force is set. What is no
+// ordinary file is never written over.
+func writeNew(name string, force bool, f func(w io.Writer) error) error {
+	switch info, err := os.Lstat(name); {
+	case errors.Is(err, fs.ErrNotExist):
+	case err != nil:
+		return fmt.Errorf("%s cannot be written: %w", name, unpathed(err))
+	case !info.Mode().IsRegular():
+		return asked("%s is no ordinary file, and is not written over", name)
+	case !force:
+		return asked("%s is there already: name another file, or say --force to write over it", name)
+	}
+	return writeAs(name, 0o600, f)
+}
+
+func writeAs(name string, mode fs.FileMode, f func(w io.Writer) error) error {
 	if info, err := os.Stat(filepath.Dir(name)); err != nil || !info.IsDir() {
 		return fmt.Errorf("there is no folder %s to write %s into", filepath.Dir(name), filepath.Base(name))
 	}
@@ -542,7 +559,7 @@ func write(name string, f func(w io.Writer) error) error {
 		err = e
 	}
 	if err == nil {
-		err = os.Chmod(tmp.Name(), 0o644)
+		err = os.Chmod(tmp.Name(), mode)
 	}
 	if err == nil {
 		err = os.Rename(tmp.Name(), name)

@@ -175,6 +175,9 @@ func serve(ctx context.Context, out io.Writer, dir string, s *store.Store, h *st
 	default: // all else can be done without
 		fmt.Fprintln(os.Stderr, "mobanta: warning: nothing can be ordered:", err)
 	}
+	for _, text := range s.Damage() {
+		fmt.Fprintln(os.Stderr, "mobanta: warning:", text)
+	}
 	v, err := web.New(s, log, o)
 	if err != nil {
 		return err
@@ -201,6 +204,9 @@ func (d *door) closed(l net.Listener, key *web.Key) error {
 		beyond = beyond || !strings.EqualFold(h, "localhost")
 	}
 	stamp, err := key.Stamp()
+	if !d.open && stamp != "" && (beyond || d.proxied) {
+		key.Require()
+	}
 	switch {
 	case err != nil:
 		return err

@@ -505,7 +505,12 @@ func (s *session) tell(v any) {
 	}
 }
 
+// send sends a message, to those alone who are still let in.
 func (s *session) send(kind websocket.MessageType, data []byte) {
+	if !s.studio.host.SignedIn(s.request) {
+		s.stop()
+		return
+	}
 	ctx, cancel := context.WithTimeout(s.ctx, 20*time.Second)
 	defer cancel()
 	if err := s.conn.Write(ctx, kind, data); err != nil {
