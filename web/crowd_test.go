@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"os"
 	"strconv"
@@ -132,6 +133,40 @@ func (g *guest) act(t *testing.T) {
 		g.view()
 	}
 	rest()
+}
+
+// Tabs that play more than there is time for get a share each: none waits until another has all of its frames.
+func TestTabsThatPlayShareTheWork(t *testing.T) {
+	s := moving(t)
+	code, text := s.edit(`{"op":"time.set","key":"length","value":60},{"op":"time.set","key":"rate","value":24}`)
+	require.Equal(t, 200, code, text)
+	const n, each = 6, 5
+	tabs := make([]*guest, n)
+	for i := range tabs {
+		g := &guest{s: s, id: s.id, rnd: rand.New(rand.NewPCG(uint64(i), 1))}
+		g.enter(t)
+		defer g.leave()
+		g.say(`"t":"view","w":200,"h":130,"look":"look1"`)
+		tabs[i] = g
+	}
+	for _, g := range tabs {
+		g.say(`"t":"play","on":true`)
+	}
+	shown := func() (sum int, least int64) {
+		least = math.MaxInt64
+		for _, g := range tabs {
+			sum, least = sum+int(g.plays.Load()), min(least, g.plays.Load())
+		}
+		return sum, least
+	}
+	for until := time.Now().Add(2 * time.Minute); time.Now().Before(until); time.Sleep(20 * time.Millisecond) {
+		if sum, _ := shown(); sum >= n*each {
+			break
+		}
+	}
+	sum, least := shown()
+	require.GreaterOrEqual(t, sum, n*each)
+	assert.GreaterOrEqual(t, least, int64(2), "of %d frames that all have shown together", sum)
 }
 
 // A crowd of tabs that play blobs, turn, edit, ask, and come and go ends nothing: no slip is logged (see behind), and all

@@ -3,12 +3,12 @@ package main
 import (
 	"encoding/json"
 	"fmt"
-	"runtime"
 
 	"github.com/spf13/cobra"
 
 	"mobanta/core/check"
 	"mobanta/core/frame"
+	"mobanta/core/parallel"
 	"mobanta/core/picture"
 )
 
@@ -33,7 +33,7 @@ With --strict the exit code is 1 if there is anything to say.`,
 			if err != nil {
 				return err
 			}
-			list, err := check.Run(cmd.Context(), p, job.Scene, job.Looks, picture.NewRenderer(runtime.GOMAXPROCS(0)))
+			list, err := check.Run(cmd.Context(), p, job.Scene, job.Looks, picture.NewRenderer(parallel.Cores()))
 			if err != nil {
 				return err
 			}

@@ -17,6 +17,7 @@ import (
 	"github.com/pkg/browser"
 	"github.com/spf13/cobra"
 
+	"mobanta/core/parallel"
 	"mobanta/demo"
 	"mobanta/store"
 	"mobanta/web"
@@ -178,6 +179,7 @@ func serve(ctx context.Context, out io.Writer, dir string, s *store.Store, h *st
 	for _, text := range s.Damage() {
 		fmt.Fprintln(os.Stderr, "mobanta: warning:", text)
 	}
+	parallel.Answer()
 	v, err := web.New(s, log, o)
 	if err != nil {
 		return err

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"mobanta/core/parallel"
 	"mobanta/jobs"
 )
 
@@ -60,6 +61,7 @@ since their bytes could differ. What is drawn is told on standard error.`,
 			defer b.Close()
 			if cores > 0 {
 				runtime.GOMAXPROCS(cores)
+				parallel.Use(cores)
 			}
 			debug.SetMemoryLimit(2 << 30) // nobody is at the desk here
 			fmt.Fprintln(os.Stderr, "mobanta: draws pieces, until it is interrupted")

@@ -2,7 +2,6 @@ package blob
 
 import (
 	"math"
-	"runtime"
 
 	"mobanta/core/mesh"
 	"mobanta/core/parallel"
@@ -398,7 +397,7 @@ func (p *piece) cut(pieces []piece, index map[[3]int32]int32) {
 
 // Surface returns the surface of blobs at a moment of a loop, both in seconds; an empty one is a speck that nobody sees.
 func (b *Blobs) Surface(at, loop float64) (*mesh.Surface, error) {
-	m := Mesh(b.Alive(at, loop), b.Melt, b.Detail, runtime.GOMAXPROCS(0))
+	m := Mesh(b.Alive(at, loop), b.Melt, b.Detail, parallel.Cores())
 	if len(m.FaceEnd) == 0 {
 		speck(m)
 	}

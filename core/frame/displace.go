@@ -6,12 +6,12 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
-	"runtime"
 	"sync"
 
 	"mobanta/core/eval"
 	"mobanta/core/network"
 	"mobanta/core/node"
+	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/shade"
 	"mobanta/core/shape"
@@ -100,7 +100,7 @@ func displace(rest *stage.Scene, look string, net *network.Network, steps map[st
 		return nil
 	}
 	height := end.Value(node.Catalogue{}.Of(end).Setting("height")).(float64)
-	workers := runtime.GOMAXPROCS(0)
+	workers := parallel.Cores()
 	scene := &node.Scene{Scene: rest, Time: node.At(rest.Stage.Time)}
 	moment := eval.NewMoment(scene, 1)
 	h := sha256.New()

@@ -5,10 +5,10 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"runtime"
 
 	"mobanta/core/budget"
 	"mobanta/core/order"
+	"mobanta/core/parallel"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
@@ -76,7 +76,7 @@ type Easel struct {
 // NewEasel returns an easel that works on up to so many cores, 0 for all, whenever nothing more urgent is at work.
 func NewEasel(workers int, gate *order.Gate) *Easel {
 	if workers < 1 {
-		workers = runtime.GOMAXPROCS(0)
+		workers = parallel.Cores()
 	}
 	e := &Easel{renderer: picture.NewRenderer(workers)}
 	e.renderer.Keep, e.renderer.Gate, e.renderer.Least = false, gate, order.Jobs

@@ -2,7 +2,6 @@ package light
 
 import (
 	"math"
-	"runtime"
 	"sort"
 
 	"mobanta/core/color"
@@ -47,7 +46,7 @@ func cellArea(j int) float64 {
 
 func newCells(pic *pixmap.Pixmap) *cells {
 	c := &cells{mean: make([]color.C, cellsW*cellsH), col: make([]float32, (cellsW+1)*cellsH), row: make([]float64, cellsH+1)}
-	workers := runtime.GOMAXPROCS(0)
+	workers := parallel.Cores()
 	parallel.Do(workers, cellsH, func(j int) {
 		sums := c.col[j*(cellsW+1):][:cellsW+1]
 		for i := range cellsW {

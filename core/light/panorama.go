@@ -2,7 +2,6 @@ package light
 
 import (
 	"math"
-	"runtime"
 
 	"mobanta/core/color"
 	"mobanta/core/parallel"
@@ -26,7 +25,7 @@ const (
 func newPanorama(pic *pixmap.Pixmap) *panorama {
 	p := &panorama{pic: pic, cells: newCells(pic)}
 	small := p.cells.parcels(glossW, glossH)
-	parallel.Do(runtime.GOMAXPROCS(0), glossLevels, func(level int) { p.gloss[level] = blurred(small, float64(level+1)/glossLevels) })
+	parallel.Do(parallel.Cores(), glossLevels, func(level int) { p.gloss[level] = blurred(small, float64(level+1)/glossLevels) })
 	p.open.fill(p.cells.parcels(128, 64))
 	return p
 }
@@ -130,7 +129,7 @@ func sign(x float32) float32 { return float32(math.Copysign(1, float64(x))) }
 // fill works out what surfaces receive of the parcels, 1 of a sky that is 1 all
 // over.
 func (f *folded) fill(src []parcel) {
-	parallel.Do(runtime.GOMAXPROCS(0), foldedN, func(j int) {
+	parallel.Do(parallel.Cores(), foldedN, func(j int) {
 		for i := range foldedN {
 			n := unfold(2*float32(i)/(foldedN-1)-1, 2*float32(j)/(foldedN-1)-1)
 			var sum color.C

@@ -3,8 +3,8 @@ package mesh
 import (
 	"context"
 	"fmt"
-	"runtime"
 
+	"mobanta/core/parallel"
 	"mobanta/core/unwrap"
 )
 
@@ -59,7 +59,7 @@ func (m *Mesh) Unwrapped(ctx context.Context, anew bool, cone float64) (*Mesh, e
 			in.Face, in.Part = append(in.Face, s.TriFace[t]), append(in.Part, s.TriPart[t])
 		}
 	}
-	lay, err := unwrap.Of(ctx, in, unwrap.Options{Cone: cone, Workers: runtime.GOMAXPROCS(0)})
+	lay, err := unwrap.Of(ctx, in, unwrap.Options{Cone: cone, Workers: parallel.Cores()})
 	if err != nil {
 		return nil, fmt.Errorf("mesh: %w", err)
 	}
@@ -108,7 +108,7 @@ func (s *Surface) Laid(ctx context.Context) (*unwrap.Layout, error) {
 	s.laying.Lock()
 	defer s.laying.Unlock()
 	if s.laid == nil {
-		lay, err := unwrap.Of(ctx, unwrap.Surface{Pos: s.Pos, Tri: s.Tri, Face: s.TriFace, Part: s.TriPart}, unwrap.Options{Workers: runtime.GOMAXPROCS(0)})
+		lay, err := unwrap.Of(ctx, unwrap.Surface{Pos: s.Pos, Tri: s.Tri, Face: s.TriFace, Part: s.TriPart}, unwrap.Options{Workers: parallel.Cores()})
 		if err != nil {
 			return nil, fmt.Errorf("mesh: %w", err)
 		}

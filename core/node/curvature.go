@@ -2,10 +2,10 @@ package node
 
 import (
 	"context"
-	"runtime"
 
 	"mobanta/core/form"
 	"mobanta/core/network"
+	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/vec"
 )
@@ -35,7 +35,7 @@ var curvature = &Kind{
 		out := make([]*form.Curvature, len(w.Scene.Models))
 		for i, used := range worn(w) {
 			if m := &w.Scene.Models[i]; used {
-				out[i] = form.CurvatureOf(m.Shape, radius*float64(m.Surface.Box.Diagonal()), runtime.GOMAXPROCS(0))
+				out[i] = form.CurvatureOf(m.Shape, radius*float64(m.Surface.Box.Diagonal()), parallel.Cores())
 			}
 		}
 		return out, nil

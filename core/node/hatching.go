@@ -3,12 +3,12 @@ package node
 import (
 	"context"
 	"math"
-	"runtime"
 	"slices"
 
 	"mobanta/core/form"
 	"mobanta/core/lanes"
 	"mobanta/core/network"
+	"mobanta/core/parallel"
 	"mobanta/core/pattern"
 	"mobanta/core/texture"
 )
@@ -81,12 +81,12 @@ var hatching = &Kind{
 			if !used || !(diagonal > 0) {
 				continue
 			}
-			flow := form.FlowOf(m.Shape, formRadius*diagonal, runtime.GOMAXPROCS(0))
+			flow := form.FlowOf(m.Shape, formRadius*diagonal, parallel.Cores())
 			for l := range d.pattern.(int) {
 				if err := ctx.Err(); err != nil {
 					return nil, err
 				}
-				found[i] = append(found[i], form.StripesOf(m.Shape, flow, angle+turn*pattern.Turns[l], density/diagonal, runtime.GOMAXPROCS(0)))
+				found[i] = append(found[i], form.StripesOf(m.Shape, flow, angle+turn*pattern.Turns[l], density/diagonal, parallel.Cores()))
 			}
 		}
 		return found, nil

@@ -2,10 +2,10 @@ package node
 
 import (
 	"context"
-	"runtime"
 
 	"mobanta/core/form"
 	"mobanta/core/network"
+	"mobanta/core/parallel"
 	"mobanta/core/sample"
 	"mobanta/core/vec"
 )
@@ -43,7 +43,7 @@ var softForm = &Kind{
 			found.normals = make([][]vec.V, len(used))
 			for i := range used {
 				if m := &w.Scene.Models[i]; used[i] {
-					found.normals[i] = form.Smooth(m.Shape, d.radius*float64(m.Surface.Box.Diagonal()), runtime.GOMAXPROCS(0))
+					found.normals[i] = form.Smooth(m.Shape, d.radius*float64(m.Surface.Box.Diagonal()), parallel.Cores())
 				}
 			}
 			return found, nil

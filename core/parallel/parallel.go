@@ -3,10 +3,28 @@ package parallel
 
 import (
 	"fmt"
+	"runtime"
 	"runtime/debug"
 	"sync"
 	"sync/atomic"
 )
+
+// cores is on how many cores work is spread.
+var cores atomic.Int64
+
+func init() { cores.Store(int64(runtime.GOMAXPROCS(0))) }
+
+// Cores returns on how many cores work is spread: those that the program was given when it started, unless Use says another
+// number. It is not runtime.GOMAXPROCS, which is larger where a program also answers requests; see Answer.
+func Cores() int { return int(cores.Load()) }
+
+// Use has work spread over n cores.
+func Use(n int) { cores.Store(int64(n)) }
+
+// Answer makes room for short work beside the long: as many threads again as there are cores may run Go code. Who answers a
+// request then is woken by the operating system, which lets a thread go first that has slept, and does not wait in a queue
+// of Go's behind goroutines that each compute for ten milliseconds.
+func Answer() { runtime.GOMAXPROCS(2*Cores() + 1) }
 
 // Panic is what Do panics with when a job has: a slip in one job ends the work that
 // it was part of, not the program.

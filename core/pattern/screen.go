@@ -6,7 +6,6 @@ package pattern
 import (
 	"math"
 	"math/cmplx"
-	"runtime"
 	"slices"
 	"sync"
 
@@ -361,7 +360,7 @@ func (k *Ink) calibrate() {
 	}
 	var mean [steps + 1]float32 // of ink, for ranks from low on
 	low, step := -widest/2, (1+widest)/steps
-	parallel.Do(runtime.GOMAXPROCS(0), len(mean), func(j int) {
+	parallel.Do(parallel.Cores(), len(mean), func(j int) {
 		sum, x := 0.0, low+float32(j)*step
 		for i, r := range rank {
 			sum += float64(fade(x-r, wide[i]))
@@ -406,7 +405,7 @@ func smooth(v []float64, side int, deviation float64) {
 		weight[i] /= sum
 	}
 	for _, step := range [2][2]int{{1, side}, {side, 1}} {
-		parallel.Do(runtime.GOMAXPROCS(0), side, func(row int) {
+		parallel.Do(parallel.Cores(), side, func(row int) {
 			line := make([]float64, side+2*reach)
 			for i := range line {
 				line[i] = v[row*step[1]+(i-reach+side)&(side-1)*step[0]]
@@ -449,7 +448,7 @@ func (s *Screen) waves(soft int) *series {
 	for i := range turn {
 		turn[i] = cmplx.Rect(1, -2*math.Pi*(float64(i)+0.5)/side)
 	}
-	parallel.Do(runtime.GOMAXPROCS(0), levels+1, func(l int) {
+	parallel.Do(parallel.Cores(), levels+1, func(l int) {
 		a := float32(share(float64(l)))
 		var rows [side][harmonics + 1]complex128
 		for y := range rows {
@@ -499,7 +498,7 @@ func fill(s *series, size int, foot float64) []float32 {
 		turn[i] = cmplx.Rect(1, 2*math.Pi*(float64(i)+0.5)/float64(size))
 	}
 	table := make([]float32, (levels+1)*size*size)
-	parallel.Do(runtime.GOMAXPROCS(0), levels+1, func(l int) {
+	parallel.Do(parallel.Cores(), levels+1, func(l int) {
 		for y := range size {
 			var row [harmonics + 1]complex128
 			w := cmplx.Pow(turn[y], -harmonics)

@@ -5,13 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"image"
-	"runtime"
 	"sync"
 	"time"
 
 	"mobanta/core/frame"
 	"mobanta/core/network"
 	"mobanta/core/order"
+	"mobanta/core/parallel"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/reel"
@@ -76,7 +76,7 @@ func (s *session) takePlay(m said) error {
 	p := &playing{stop: stop, making: map[reel.Key]maker{}, work: sync.NewCond(&s.mu)}
 	s.play = p
 	s.studio.shares.join(s)
-	for range runtime.GOMAXPROCS(0) {
+	for range parallel.Cores() {
 		s.makers.Go(func() {
 			if err := s.guarded("frames", func() error { s.make(ctx, p); return nil }); err != nil {
 				s.stumbled(p, err)

@@ -20,6 +20,7 @@ import (
 	"mobanta/core/check"
 	"mobanta/core/eval"
 	"mobanta/core/order"
+	"mobanta/core/parallel"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/reel"
@@ -288,7 +289,7 @@ func (s *session) hire() {
 		if *r != nil {
 			(*r).Close()
 		}
-		*r = picture.NewRenderer(runtime.GOMAXPROCS(0))
+		*r = picture.NewRenderer(parallel.Cores())
 		if r != &s.renderer && r != &s.second {
 			// What the hand has passed by, and small pictures, are not to push out the picture itself.
 			(*r).Results = smallResults
