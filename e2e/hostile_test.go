@@ -61,8 +61,8 @@ func peak(t *testing.T, pid int) int {
 // bring sends a file as the page does.
 func bring(t *testing.T, address, id, look string, f hostile.File, data []byte) (int, string) {
 	t.Helper()
-	route, field := map[string]string{"model": "models", "look": "look", "picture": "pictures", "palette": "palette", "nodes": "paste?look=" + look}[f.Kind],
-		map[string]string{"model": "files", "look": "look", "bundle": "bundle", "picture": "picture", "palette": "palette"}[f.Kind]
+	route, field := map[string]string{"model": "models", "look": "look", "materialx": "look", "picture": "pictures", "palette": "palette", "nodes": "paste?look=" + look}[f.Kind],
+		map[string]string{"model": "files", "look": "look", "materialx": "look", "bundle": "bundle", "picture": "picture", "palette": "palette"}[f.Kind]
 	url := address + "/p/" + id + "/" + route
 	if f.Kind == "bundle" {
 		url = address + "/bundles"
@@ -144,7 +144,7 @@ func TestHostileFilesOnTheCommandLine(t *testing.T) {
 	for _, f := range hostile.Files {
 		name := filepath.Join(dir, f.Name)
 		args := map[string][]string{"model": {"inspect", name}, "look": {"render", "--model", tent, "--look", name, "--size", "16x10", "--samples", "1", "--out", filepath.Join(dir, "out.png")},
-			"bundle": {"check", "--bundle", name}}[f.Kind]
+			"bundle": {"check", "--bundle", name}}[strings.Replace(f.Kind, "materialx", "look", 1)]
 		if args == nil {
 			continue
 		}

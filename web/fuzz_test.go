@@ -166,9 +166,10 @@ func received(data []byte) ([]project.Edit, error) {
 
 // tried is a project under test, with a renderer.
 type tryout struct {
-	p *project.Project
-	r *picture.Renderer
-	c chance
+	p     *project.Project
+	r     *picture.Renderer
+	c     chance
+	files stage.Files // the solids that were made so far
 }
 
 func newTryout(c chance) *tryout {
@@ -176,7 +177,7 @@ func newTryout(c chance) *tryout {
 	if _, err := p.Apply(&project.Edit{Op: "model.add", Kind: "cube"}); err != nil {
 		panic(err)
 	}
-	return &tryout{p: p, r: picture.NewRenderer(1), c: c}
+	return &tryout{p: p, r: picture.NewRenderer(1), c: c, files: meshfile.Kept(nil)}
 }
 
 // step makes one edit by chance, and tells whether it was accepted. The error tells
@@ -198,7 +199,7 @@ func (y *tryout) step() (accepted bool, err error) {
 func (y *tryout) try(edits []project.Edit, said []byte) (accepted bool, err error) {
 	for i := range edits {
 		if edits[i].NeedsBox() {
-			box := stage.Bounds(&y.p.Stage, meshfile.Files(nil))
+			box := stage.Bounds(&y.p.Stage, y.files)
 			edits[i].Box = &box
 		}
 	}
@@ -258,7 +259,7 @@ func (y *tryout) render(p *project.Project) (err error) {
 	if err != nil {
 		return err
 	}
-	sc, err := stage.NewScene(&p.Stage, solids{}, nil)
+	sc, err := stage.NewScene(&p.Stage, y.files, nil)
 	if err != nil {
 		return err
 	}
@@ -273,9 +274,6 @@ func (y *tryout) render(p *project.Project) (err error) {
 		}
 	})
 }
-
-// solids gives the solids of a stage, and one for models that never came.
-type solids struct{ meshfile.Files }
 
 // In a new project with a cube, "look1" has n1 diffuse light, n2 a ramp, n3 lines and
 // n4 the finish.

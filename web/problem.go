@@ -97,7 +97,7 @@ func ofTheSystem(err error) bool {
 }
 
 // rooms stand in front of the messages of the core, and of those within them.
-var rooms = regexp.MustCompile(`(^|: |\()(?:project|network|meshfile|exchange|stage|color|mesh|eval|picture|formula|text|pixmap|archive|store|turn|frame|shape|film|delivery|jobs|proof): `)
+var rooms = regexp.MustCompile(`(^|: |\()(?:project|network|meshfile|exchange|stage|color|mesh|eval|picture|formula|text|pixmap|archive|store|turn|frame|shape|film|delivery|jobs|proof|materialx|unwrap|bake|painted|shader|node|light|press|blob|finish|move|motion|exchange|shade|live|form|pattern): `)
 
 // spoken makes a sentence of a message.
 func spoken(message string) string {

@@ -193,7 +193,7 @@ type readScope struct {
 func (s *readScope) restore() {
 	for i := range s.g.Nodes {
 		n := &s.g.Nodes[i]
-		if n.Ours == "" || n.Of == "" {
+		if n.Ours == "" || n.Of == "" || i > 0 && s.g.Nodes[i-1].Of == n.Of { // the first of its pieces tells of all
 			continue
 		}
 		var pieces []Node

@@ -17,13 +17,17 @@ import (
 	"strings"
 
 	"mobanta/core/exchange"
+	"mobanta/core/frame"
+	"mobanta/core/materialx"
+	"mobanta/core/meshfile"
+	"mobanta/core/network"
 	"mobanta/core/project"
 )
 
 // File is one such file.
 type File struct {
 	Name string // with the ending that it comes under
-	Kind string // model, look, bundle, picture, palette or nodes
+	Kind string // model, look, materialx, bundle, picture, palette or nodes
 	Want string // what the refusal says, "" for a file that is to be taken
 	Make func() []byte
 }
@@ -247,6 +251,30 @@ var Files = []File{
 	{"many.gpl", "palette", "more than 256 colours", func() []byte { return join("GIMP Palette\n", rep("1 2 3\n", 500_000)) }},
 	{"no.gpl", "palette", "does not lie between", text("GIMP Palette\n999 2 3\n")},
 	{"large.png", "palette", "too large for a palette", func() []byte { return bombPNG(30000, 30000) }},
+	{"self.mtlx", "materialx", "", func() []byte { return grouped("group:") }},
+	{"own.mtlx", "materialx", "", func() []byte { return grouped("ramp") }},
+	{"circle.mtlx", "materialx", "reads itself", text(graph(`<mix name="a" type="color3"><input name="fg" type="color3" nodename="b"/></mix><mix name="b" type="color3"><input name="fg" type="color3" nodename="a"/></mix>`))},
+	{"entities.mtlx", "materialx", "of its own", text(`<?xml version="1.0"?><!DOCTYPE a [<!ENTITY b "c">]><materialx version="1.39">&b;</materialx>`)},
+	{"deep.mtlx", "materialx", "deep", func() []byte {
+		return join(`<materialx version="1.39">`, rep("<a>", 200_000), rep("</a>", 200_000), `</materialx>`)
+	}},
+	{"chain.mtlx", "materialx", "", func() []byte {
+		b := bytes.NewBufferString(`<constant name="n0" type="color3"><input name="value" type="color3" value="1, 0, 0"/></constant>`)
+		for i := range 1500 {
+			fmt.Fprintf(b, `<dot name="n%d" type="color3"><input name="in" type="color3" nodename="n%d"/></dot>`, i+1, i)
+		}
+		return []byte(graph(b.String() + `<dot name="a" type="color3"><input name="in" type="color3" nodename="n1500"/></dot>`))
+	}},
+	{"marks.mtlx", "materialx", "", func() []byte {
+		return []byte(graph(string(rep(`<constant name="x" type="color3" mobanta="{}" mobanta_of="n1" mobanta_sum="0"><input name="value" type="color3" value="1, 0, 0"/></constant>`, 4000)) + `<constant name="a" type="color3"/>`))
+	}},
+	{"attributes.mtlx", "materialx", "attributes", func() []byte {
+		b := bytes.NewBufferString(`<constant name="a" type="color3"`)
+		for i := range 200_000 {
+			fmt.Fprintf(b, ` a%d="1"`, i)
+		}
+		return []byte(graph(b.String() + "/>"))
+	}},
 	{"prose.txt", "nodes", "are no nodes", text("The keeper lit the lamp.")},
 	{"open.txt", "nodes", "ends too early", text(`{"mobanta":"nodes","version":1,"nodes":[`)},
 }
@@ -431,6 +459,41 @@ func wires() []byte {
 		fmt.Fprintf(b, `,{"id":"l%d","kind":"layers","set":{"layers":[%s]},"in":{%s}}`, i, layers.String(), in.String())
 	}
 	return join(b.Bytes(), "]}")
+}
+
+func graph(nodes string) string {
+	return `<?xml version="1.0"?><materialx version="1.39"><nodegraph name="g">` + nodes + `<output name="out" type="color3" nodename="a"/></nodegraph></materialx>`
+}
+
+// grouped is a look with a group, written as MaterialX, in which the group's ramp is of another kind: "group:" stands for the
+// group itself.
+func grouped(kind string) []byte {
+	p := project.New("P")
+	for _, e := range []project.Edit{{Op: "model.add", Kind: "cube"}, {Op: "group.make", Look: "look1", Nodes: []string{"n1", "n2"}}} {
+		if _, err := p.Apply(&e); err != nil {
+			return []byte(err.Error())
+		}
+	}
+	job, err := frame.Job(p, meshfile.Files(nil), nil)
+	if err != nil {
+		return []byte(err.Error())
+	}
+	made, err := materialx.Of(p, job, "look1", func(network.Ref) []float32 { return []float32{0.5, 0.5, 0.5} })
+	if err != nil {
+		return []byte(err.Error())
+	}
+	for i := range made.Document.NodeDefs {
+		d := &made.Document.NodeDefs[i]
+		if kind == "group:" {
+			kind += p.Groups[0].ID
+		}
+		d.Ours = strings.ReplaceAll(d.Ours, `"kind":"ramp"`, `"kind":"`+kind+`"`)
+	}
+	var b bytes.Buffer
+	if err := made.Document.Write(&b); err != nil {
+		return []byte(err.Error())
+	}
+	return b.Bytes()
 }
 
 func formula(expr string) func() []byte {
