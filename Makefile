@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO ?= go
 BIN := bin/mobanta
 
-.PHONY: demo test check bench screenshots handover css build fuzz release node_modules
+.PHONY: demo test check race bench screenshots handover css build fuzz soak release node_modules
 
 demo: build ## build, make the sample project if it is not there, serve, print the address
 	@$(BIN) demo --data data
@@ -47,5 +47,18 @@ release: ## archives for Linux, Windows and macOS on both processors, in dist/; 
 	@scripts/need zip
 	@GO=$(GO) scripts/release $(VERSION)
 
-fuzz: ## each fuzz target for a short while
+# The rooms in which several goroutines work at one thing. What is left out computes for long, on one thing after the other.
+RACING := ./core/parallel ./core/order ./core/turn ./core/budget ./core/reel ./core/eval ./core/shade ./core/shape ./core/picture ./jobs ./web/...
+ALONE := TestNothingFineIsLost|TestAnImageDoesNotShimmer|TestSoftFormOnACoarseBall|TestWhatNodesHandOnIsBounded|TestSettledShadowsAreNearThoseOfManyRays|TestManyRawEdits|TestTabsThatAreClosedAreLetGo|Fuzz
+
+race: ## the rooms with goroutines, under the race detector
+	$(GO) test -race -timeout 30m -skip '$(ALONE)' $(RACING)
+
+fuzz: ## each fuzz target for a short while, and then the long runs
 	@for p in $$($(GO) list ./...); do for f in $$($(GO) test -list '^Fuzz' $$p | grep '^Fuzz'); do $(GO) test -run '^$$' -fuzz "^$$f$$" -fuzztime 20s -fuzzminimizetime 1s $$p || exit 1; done; done
+	@$(MAKE) soak
+
+soak: ## the long runs of what make test does shortly: three million edits, ten thousand changed files for each reader, forty tabs for ten minutes
+	MOBANTA_FILES=10000 $(GO) test -count 1 -timeout 3h -v -run TestMutatedFiles ./e2e/hostile
+	MOBANTA_SOAK=10m MOBANTA_CROWD=40 $(GO) test -count 1 -timeout 1h -v -run TestACrowd ./web
+	MOBANTA_EDITS=3000000 $(GO) test -count 1 -timeout 6h -v -run TestManyRawEdits ./web
