@@ -129,10 +129,8 @@ func (in *input) weaken(d *network.Node, lights []int, tones []float32) (string,
 		// What the others give by themselves.
 		net := in.net.Clone()
 		alone := net.Node(d.ID)
-		if alone.Set == nil {
-			alone.Set = map[string]any{}
-		}
-		alone.Set["reads"], alone.Set["lights"] = "picked", in.others(lights, k)
+		alone.Choose("reads", "picked")
+		alone.Choose("lights", in.others(lights, k))
 		others, err := in.r.ToneOf(in.ctx, in.look.ID, &net, network.Ref{Node: d.ID, Port: "tone"})
 		if err != nil || len(others) != len(tones) {
 			continue

@@ -215,16 +215,16 @@ func bare(n *network.Network) *network.Network {
 }
 
 func plain(n *network.Network, c color.C) *network.Network {
-	n.Finish().In["colour"] = network.Input{Value: c}
+	n.Finish().Feed("colour", network.Input{Value: c})
 	return bare(n)
 }
 
 func alone(n *network.Network, lines ...network.Ref) *network.Network {
 	plain(n, color.C{})
 	f := n.Finish()
-	f.In["opacity"] = network.Input{Value: 0.0}
+	f.Feed("opacity", network.Input{Value: 0.0})
 	if len(lines) > 0 {
-		f.In["lines"] = network.Input{Wires: lines}
+		f.Feed("lines", network.Input{Wires: lines})
 	}
 	return n
 }
@@ -427,11 +427,11 @@ func (l *layering) masks() error {
 						}
 					}
 					r := n.Node(d.ID)
-					r.Set[key] = cut
+					r.Choose(key, cut)
 					if spec.Setting("mixing") != nil {
-						r.Set["mixing"] = string(color.MixLinear)
+						r.Choose("mixing", string(color.MixLinear))
 					}
-					n.Finish().In["colour"] = network.Input{Wires: []network.Ref{{Node: d.ID, Port: spec.Outputs[0].Key}}}
+					n.Finish().Feed("colour", network.Input{Wires: []network.Ref{{Node: d.ID, Port: spec.Outputs[0].Key}}})
 					return n
 				}))
 				if err != nil {
@@ -493,8 +493,8 @@ func (e *Easel) Passes(ctx context.Context, p *project.Project, files stage.File
 			d := of.node
 			d.ID = "pass of a delivery"
 			n.Nodes = append(n.Nodes, d)
-			n.Finish().In["colour"] = network.Input{Wires: []network.Ref{{Node: d.ID, Port: of.port}}}
-			n.Finish().In["opacity"] = network.Input{Value: 1.0}
+			n.Finish().Feed("colour", network.Input{Wires: []network.Ref{{Node: d.ID, Port: of.port}}})
+			n.Finish().Feed("opacity", network.Input{Value: 1.0})
 			return n
 		}))
 		if err != nil {

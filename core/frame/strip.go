@@ -92,10 +92,7 @@ func print(nodes []network.Node, n *network.Node, tones network.Ref, high float6
 		if laid := d.Value(cat.Of(d).Setting("laid")); key != "" && laid != "uv" && laid != "sides" && len(d.In[key].Wires) == 0 && len(d.In["place"].Wires) == 0 {
 			d.In[key] = network.Input{Value: d.Constant(cat.Of(d).Input(key)).(float64) * high}
 			d.Set = maps.Clone(d.Set)
-			if d.Set == nil {
-				d.Set = map[string]any{}
-			}
-			d.Set["laid"] = "page"
+			d.Choose("laid", "page")
 		}
 	}
 }

@@ -514,10 +514,7 @@ func (s *scope) define(d *network.Node, g *network.Group, spec *network.Spec) (s
 				sign += fmt.Sprintf("|%s=%v", e.Key, v)
 				for _, to := range e.To {
 					if n := inner.Node(to.Node); n != nil {
-						if n.Set == nil {
-							n.Set = map[string]any{}
-						}
-						n.Set[to.Port] = v
+						n.Choose(to.Port, v)
 					}
 				}
 			}

@@ -166,7 +166,7 @@ func (n *Network) Connect(cat Catalogue, from, to Ref) error {
 		}
 		in.Wires = append(slices.Clone(old), from)
 	}
-	dst.put(p.Key, in)
+	dst.Feed(p.Key, in)
 	return nil
 }
 
@@ -213,7 +213,8 @@ func (n *Network) isWired(d *Node) bool {
 	return false
 }
 
-func (d *Node) put(key string, in Input) {
+// Feed puts an input in the place of what the node has there; a swatch is followed no longer.
+func (d *Node) Feed(key string, in Input) {
 	delete(d.Swatches, key)
 	if d.In == nil {
 		d.In = map[string]Input{}
@@ -302,7 +303,7 @@ func (n *Network) Remove(cat Catalogue, id string) (healed string, err error) {
 				n.disconnectOne(dst, key, w)
 				heir := n.heir(cat, sources, spec.Output(w.Port).Type, p.Type)
 				if heir != nil && !slices.Contains(dst.In[key].Wires, *heir) {
-					dst.put(key, Input{Wires: append(slices.Clone(dst.In[key].Wires), *heir)})
+					dst.Feed(key, Input{Wires: append(slices.Clone(dst.In[key].Wires), *heir)})
 					joined = append(joined, fmt.Sprintf("%s now feeds %s", n.Node(heir.Node).Title(cat), dst.Title(cat)))
 				} else if heir == nil {
 					lost = append(lost, fmt.Sprintf("%s of %s is unwired", p.Name, dst.Title(cat)))
@@ -359,7 +360,7 @@ func (n *Network) SetValue(cat Catalogue, id, key string, v any) error {
 	if v == nil || reflect.DeepEqual(v, s.Default) {
 		delete(d.Set, key)
 	} else {
-		d.set(key, v)
+		d.Choose(key, v)
 	}
 	if spec.Check != nil {
 		return spec.Check(d)
@@ -391,7 +392,7 @@ func (n *Network) SetConstant(cat Catalogue, id, key string, v any) error {
 	if err != nil {
 		return fmt.Errorf("network: %w", err)
 	}
-	d.put(key, Input{Value: v})
+	d.Feed(key, Input{Value: v})
 	return nil
 }
 

@@ -166,12 +166,12 @@ func (f *flattener) nodes(sc *scope) error {
 		flat := Node{ID: sc.prefix + d.ID, Kind: d.Kind, Name: d.Name}
 		for j := range spec.Settings {
 			if v := f.value(sc, d, spec.Settings[j].Key); v != nil {
-				flat.set(spec.Settings[j].Key, v)
+				flat.Choose(spec.Settings[j].Key, v)
 			}
 		}
 		for j := range spec.Inputs {
 			if in := f.input(sc, d, spec.Inputs[j].Key); len(in.Wires) > 0 || in.Value != nil {
-				flat.put(spec.Inputs[j].Key, in)
+				flat.Feed(spec.Inputs[j].Key, in)
 			}
 		}
 		f.out.Nodes = append(f.out.Nodes, flat)
@@ -192,7 +192,7 @@ func (f *flattener) pass(sc *scope, d *Node, spec *Spec) {
 		if len(in.Wires) == 0 && out.Type != Lines {
 			in = Input{Value: Converted(d.Constant(from), from.Type, out.Type)}
 		}
-		flat.put("value", in)
+		flat.Feed("value", in)
 		f.out.Nodes = append(f.out.Nodes, flat)
 	}
 }

@@ -472,7 +472,7 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 			key := exposedKey(g.Inputs, nil, p.Key)
 			bySource[source] = len(g.Inputs)
 			g.Inputs = append(g.Inputs, Exposed{Key: key, Name: p.Name, To: []Ref{at}})
-			node.put(key, Input{Wires: outside})
+			node.Feed(key, Input{Wires: outside})
 		}
 	}
 	renamed := map[Ref]string{}
@@ -611,11 +611,11 @@ func (c Grouped) Dissolve(n *Network, id string) ([]string, error) {
 			switch p, s := spec.Input(e.Key), spec.Setting(e.Key); {
 			case p != nil && len(outer.In[e.Key].Wires) > 0:
 				in := to.In[t.Port]
-				to.put(t.Port, Input{Wires: append(slices.Clone(in.Wires), outer.In[e.Key].Wires...)})
+				to.Feed(t.Port, Input{Wires: append(slices.Clone(in.Wires), outer.In[e.Key].Wires...)})
 			case p != nil && outer.In[e.Key].Value != nil:
-				to.put(t.Port, Input{Value: outer.In[e.Key].Value})
+				to.Feed(t.Port, Input{Value: outer.In[e.Key].Value})
 			case s != nil && outer.Set[e.Key] != nil:
-				to.set(t.Port, outer.Set[e.Key])
+				to.Choose(t.Port, outer.Set[e.Key])
 			}
 		}
 	}

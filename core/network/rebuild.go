@@ -109,7 +109,7 @@ func (n *Network) Swap(cat Catalogue, id, a, b string) error {
 		if len(in.Wires) == 0 && in.Value == nil {
 			delete(d.In, key)
 		} else {
-			d.put(key, in)
+			d.Feed(key, in)
 		}
 	}
 	d.follow(p.Key, sq)
@@ -148,7 +148,7 @@ func (n *Network) Replace(cat Catalogue, id, kind string) (lost string, err erro
 	for key, v := range before.Set {
 		if s := spec.Setting(key); s != nil {
 			if v, err := s.Parse(v); err == nil {
-				d.set(key, v)
+				d.Choose(key, v)
 			}
 		}
 	}
@@ -157,7 +157,7 @@ func (n *Network) Replace(cat Catalogue, id, kind string) (lost string, err erro
 		if wires := before.In[old.Inputs[i].Key].Wires; len(wires) > 0 && spec.Adapts != "" {
 			if out, err := n.output(cat, wires[0]); err == nil && out.Type != Lines {
 				if _, err := spec.Setting(spec.Adapts).Parse(string(out.Type)); err == nil {
-					d.set(spec.Adapts, string(out.Type))
+					d.Choose(spec.Adapts, string(out.Type))
 					break
 				}
 			}
@@ -178,7 +178,7 @@ func (n *Network) Replace(cat Catalogue, id, kind string) (lost string, err erro
 		}
 		if in.Value != nil {
 			if v, err := q.ParseConstant(in.Value); err == nil {
-				d.put(q.Key, Input{Value: v})
+				d.Feed(q.Key, Input{Value: v})
 			}
 			continue
 		}
@@ -217,7 +217,8 @@ func (n *Network) Replace(cat Catalogue, id, kind string) (lost string, err erro
 	return lost, nil
 }
 
-func (d *Node) set(key string, v any) {
+// Choose gives a setting a value.
+func (d *Node) Choose(key string, v any) {
 	if d.Set == nil {
 		d.Set = map[string]any{}
 	}
@@ -255,7 +256,7 @@ func (n *Network) rewire(dst *Node, key string, old, now Ref) {
 		}
 	}
 	wires = slices.Compact(wires)
-	dst.put(key, Input{Wires: wires})
+	dst.Feed(key, Input{Wires: wires})
 }
 
 // Prune takes away what no longer fits the specs of the nodes: inputs, settings
@@ -614,7 +615,7 @@ func (n *Network) Follow(cat Catalogue, id, key, swatch string, c color.C) error
 // Paint sets the colour of a setting or an input that follows a swatch.
 func (d *Node) Paint(cat Catalogue, key string, c color.C) {
 	if cat.Of(d).Setting(key) != nil {
-		d.set(key, c)
+		d.Choose(key, c)
 		return
 	}
 	if d.In == nil {

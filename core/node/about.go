@@ -255,10 +255,7 @@ func (c Catalogue) Example(k *Kind, picture string) (*network.Network, network.R
 	}
 	for _, s := range spec.Settings {
 		if s.Type == network.Picture {
-			if d.Set == nil {
-				d.Set = map[string]any{}
-			}
-			d.Set[s.Key] = picture
+			d.Choose(s.Key, picture)
 		}
 	}
 	out := network.Ref{Node: "node", Port: spec.Outputs[0].Key}
