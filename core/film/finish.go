@@ -113,14 +113,15 @@ func (each) Reach() int { return 0 }
 // Apply implements Stage. Drawn pictures are flat: what a colour came to is kept for the next one like it.
 func (e each) Apply(t *Tile) {
 	var was, is color.C
+	known := false
 	for p := 0; p < len(t.Pix); p += 4 {
 		v := t.Pix[p : p+4 : p+4]
 		if v[3] <= 0 && v[0] == 0 && v[1] == 0 && v[2] == 0 {
 			continue
 		}
 		c, a := straight(v)
-		if p == 0 || c != was {
-			was, is = c, e.f(c)
+		if !known || c != was {
+			was, is, known = c, e.f(c), true
 		}
 		if a <= 0 || a >= 1 {
 			a = 1
