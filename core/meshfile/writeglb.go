@@ -92,7 +92,7 @@ func WriteScene(w io.Writer, list []Placed, pictures []Picture) error {
 
 // begin puts in the node that a mesh stands under.
 func (g *glbWriter) begin(p *Placed) {
-	g.mesh, g.placed, g.under, g.outline = p.Mesh, p, -1, -1
+	g.mesh, g.placed, g.under, g.outline, g.maps = p.Mesh, p, -1, -1, nil
 	if p.Name != "" {
 		x := p.At
 		node := &gltf.Node{Name: p.Name, Matrix: matrixOf(&x)}
@@ -125,7 +125,8 @@ type glbWriter struct {
 	skins   int           // that of its first skin
 	nodes   map[int][]int // node of the motion → the nodes whose morph targets it moves
 	unlit   bool
-	outline int // the material of the mesh's outline; -1 before there is one
+	outline int     // the material of the mesh's outline; -1 before there is one
+	maps    []vec.M // of each position, from its piece's own space; nil where nothing moves, or nobody has asked
 }
 
 // motion writes the nodes and skins that parts hang on.
@@ -280,8 +281,16 @@ func (g *glbWriter) part(part int, shell bool) error {
 }
 
 // puff moves places out along the normals by the outline's width: the mean of all corners at a place, so that nothing
-// comes apart where edges are sharp or textures are cut.
-func (g *glbWriter) puff(pos [][3]float32, from []mesh.Corner, indices []uint32) {
+// comes apart where edges are sharp or textures are cut. The width is one in the mesh's own lengths, whatever the nodes that
+// a piece hangs on make of its.
+func (g *glbWriter) puff(local [][3]float32, from []mesh.Corner, indices []uint32) {
+	if g.maps == nil && g.mesh.Motion != nil {
+		g.maps = g.mesh.Motion.Maps(len(g.mesh.Positions))
+	}
+	pos := make([][3]float32, len(from))
+	for i, c := range from {
+		pos[i] = g.mesh.Positions[c.Pos]
+	}
 	sum := map[[3]float32]vec.V{}
 	for i := 0; i+2 < len(indices); i += 3 {
 		// Turned inside out already; by the angle at each corner (Thürmer and Wüthrich 1998).
@@ -293,9 +302,16 @@ func (g *glbWriter) puff(pos [][3]float32, from []mesh.Corner, indices []uint32)
 			sum[p] = sum[p].Add(n.Mul(angle))
 		}
 	}
-	for i := range pos {
-		n := sum[pos[i]].Unit()
-		pos[i] = vec.V(pos[i]).Add(n.Mul(g.placed.Shell.Width))
+	for i, c := range from {
+		by := sum[pos[i]].Unit().Mul(g.placed.Shell.Width)
+		if g.maps != nil {
+			back, ok := g.maps[c.Pos].Inverse()
+			if !ok {
+				continue // it is flat, or a point: it has no outside
+			}
+			by = back.Dir(by)
+		}
+		local[i] = vec.V(local[i]).Add(by)
 	}
 }
 

@@ -229,6 +229,35 @@ func (m *Motion) Pose(c *Clip, t float64, size int) []vec.V {
 	return out
 }
 
+// Maps returns, for each of size positions, the map that takes it from its piece's own space to the mesh's, at rest; that
+// which moves nothing for positions of no piece.
+func (m *Motion) Maps(size int) []vec.M {
+	shifted := func(by vec.V) []vec.V {
+		q := *m
+		q.Pieces = slices.Clone(m.Pieces)
+		for i := range q.Pieces {
+			p := &q.Pieces[i]
+			p.Rest = slices.Clone(p.Rest)
+			for k := range p.Rest {
+				p.Rest[k] = by
+			}
+			p.Targets = nil // they move a place, and map nothing
+		}
+		return q.Pose(nil, 0, size)
+	}
+	o, x, y, z := shifted(vec.V{}), shifted(vec.V{1, 0, 0}), shifted(vec.V{0, 1, 0}), shifted(vec.V{0, 0, 1})
+	out := make([]vec.M, size)
+	for i := range out {
+		out[i] = vec.Identity()
+	}
+	for _, p := range m.Pieces {
+		for i := p.First; i < p.First+len(p.Rest); i++ {
+			out[i] = vec.M{X: x[i].Sub(o[i]), Y: y[i].Sub(o[i]), Z: z[i].Sub(o[i]), O: o[i]}
+		}
+	}
+	return out
+}
+
 // pose writes where the positions of a piece are.
 func (p *Piece) pose(out []vec.V, nodes []Node, world []vec.M, skins []Skin) {
 	pos := p.Rest

@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"encoding/xml"
 	"fmt"
+	"hash/crc32"
 	"image"
 	"image/png"
 	"io"
@@ -75,9 +76,14 @@ func Write(to io.Writer, w, h int, dpi float64, layers []Layer, merged *image.NR
 		}
 		return nil
 	}
-	// The standard wants the type first, and not packed.
-	if err := put("mimetype", zip.Store, func(w io.Writer) error { _, err := io.WriteString(w, "image/openraster"); return err }); err != nil {
-		return err
+	// The standard wants the type first and as it is, so that it stands at byte 38: no extra field, and no sizes behind it.
+	const kind = "image/openraster"
+	e, err := z.CreateRaw(&zip.FileHeader{Name: "mimetype", Method: zip.Store, CRC32: crc32.ChecksumIEEE([]byte(kind)), CompressedSize64: uint64(len(kind)), UncompressedSize64: uint64(len(kind))})
+	if err == nil {
+		_, err = io.WriteString(e, kind)
+	}
+	if err != nil {
+		return fmt.Errorf("openraster: %w", err)
 	}
 	list := stack{Version: "0.0.3", W: w, H: h, XRes: int(dpi + 0.5), YRes: int(dpi + 0.5)}
 	for i := len(layers) - 1; i >= 0; i-- {
@@ -91,7 +97,7 @@ func Write(to io.Writer, w, h int, dpi float64, layers []Layer, merged *image.NR
 		}
 		list.Layers = append(list.Layers, e)
 	}
-	err := put("stack.xml", zip.Deflate, func(w io.Writer) error {
+	err = put("stack.xml", zip.Deflate, func(w io.Writer) error {
 		if _, err := io.WriteString(w, xml.Header); err != nil {
 			return err
 		}

@@ -43,6 +43,9 @@ func TestAFileIsWhatTheStandardAsksFor(t *testing.T) {
 		return data
 	}
 	assert.Equal(t, "mimetype", z.File[0].Name)
+	assert.Equal(t, "image/openraster", string(buf.Bytes()[38:54]), "where whoever looks at the bytes alone expects it")
+	assert.Equal(t, "PK\x03\x04", string(buf.Bytes()[54:58]), "and nothing behind it")
+	assert.Zero(t, z.File[0].Flags&8, "its sizes stand before it")
 	assert.Equal(t, zip.Store, z.File[0].Method)
 	assert.Equal(t, "image/openraster", string(read("mimetype")))
 	var list struct {
