@@ -320,6 +320,9 @@ func (pl *Plan) see(p *project.Project, job picture.Job, all []int) error {
 			}
 			hang = append(hang, fmt.Sprintf("%s (%s)", look.Name, strings.Join(names, ", ")))
 			if pl.order.Eye == LeftOut {
+				if err := pl.left(net, look, eyed); err != nil {
+					return err
+				}
 				pl.nets[id] = blind(net, eyed)
 			}
 		}
@@ -341,6 +344,17 @@ func (pl *Plan) see(p *project.Project, job picture.Job, all []int) error {
 	}
 	if len(drawn) > 0 {
 		pl.Remarks = append(pl.Remarks, "Lines are drawn on pictures, not on surfaces, and are left out: "+strings.Join(drawn, ", ")+".")
+	}
+	return nil
+}
+
+// left returns an error for an output that is nothing once what hangs on the eye is left out: it is of such a node itself.
+func (pl *Plan) left(net *network.Network, look *project.Look, eyed []string) error {
+	for i := range pl.Pictures {
+		o := &pl.Pictures[i].Output
+		if d := net.Node(o.Node); o.Look == look.ID && d != nil && slices.Contains(eyed, d.ID) && (node.Catalogue{}).Kind(d.Kind).Unseen {
+			return fmt.Errorf("bake: %s (%s) is nothing once what hangs on the eye is left out: bake it as the camera sees it", d.Title(node.Catalogue{}), look.Name)
+		}
 	}
 	return nil
 }

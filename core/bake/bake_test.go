@@ -321,6 +321,15 @@ func TestWhatHangsOnTheEye(t *testing.T) {
 	assert.Contains(t, plan.Remarks[0], "left out")
 	lit, _ := drawn(t, p, f, bake.Order{Outputs: []bake.Output{{Look: p.Looks[0].ID, Node: "light", Port: "colour"}}}, 64, 64, 1)
 	assert.Equal(t, lit.Pix, out.Pix, "what is left is the light")
+	for node, port := range map[string]string{"spot": "colour", "ink": "tone"} { // by itself each is what is left out
+		o := bake.Order{Eye: bake.LeftOut, Outputs: []bake.Output{{Look: p.Looks[0].ID, Node: node, Port: port}}}
+		require.NoError(t, o.Check(p, 64, 64))
+		_, err := bake.NewPlan(p, f, o, nil)
+		assert.ErrorContains(t, err, "is nothing once", node)
+		o.Eye = bake.FromCamera
+		_, err = bake.NewPlan(p, f, o, nil)
+		assert.NoError(t, err, node)
+	}
 	p.Stage.Camera.Azimuth, p.Stage.Camera.Elevation = 0, 0
 	seen, plan := drawn(t, p, f, bake.Order{Eye: bake.FromCamera}, 64, 64, 1)
 	assert.Contains(t, plan.Remarks[0], "from there alone")

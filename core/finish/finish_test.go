@@ -32,7 +32,11 @@ func TestAGlowKeepsItsEnergy(t *testing.T) {
 					exact += float64(row[3*i])
 				}
 			}
-			assert.InEpsilon(t, 70, exact, 0.01, "a point, %d lines, radius %v", h, radius)
+			most := 0.01
+			if radius*float64(h)/1000 < 1 { // see sharp
+				most = 0.015
+			}
+			assert.InEpsilon(t, 70, exact, most, "a point, %d lines, radius %v", h, radius)
 		}
 	}
 }
@@ -83,7 +87,7 @@ func TestTheGlowOfAPointIsRound(t *testing.T) {
 
 // A picture of twice the size has the same glow, once it is reduced.
 func TestAGlowIsTheSameAtAnySize(t *testing.T) {
-	for _, radius := range []float64{8, 15, 30, 80} { // from one and a half pixels on
+	for _, radius := range []float64{1, 3, 6, 8, 15, 30, 80} { // from a fifth of a pixel on
 		g := finish.Glow{On: true, Radius: radius, Strength: 1}
 		for _, h := range []int{200, 333} {
 			w := h * 3 / 2
@@ -120,7 +124,11 @@ func TestAGlowIsTheSameAtAnySize(t *testing.T) {
 					worst = max(worst, math.Abs(float64(mean(out, i, j, 0)-row[3*i])))
 				}
 			}
-			assert.Less(t, worst, 1.0/255, "radius %v at %d lines", radius, h)
+			most := 1.0 / 255
+			if pixels := radius * float64(h) / 1000; pixels < 2 { // of what lies within a pixel a small picture knows the mean alone
+				most = 2.5 / 255
+			}
+			assert.Less(t, worst, most, "radius %v at %d lines", radius, h)
 		}
 	}
 }

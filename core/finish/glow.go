@@ -16,7 +16,7 @@ var lobes = [...]struct{ width, share float64 }{{0.35, 0.4}, {0.8, 0.35}, {1.9, 
 
 // Reach returns how far from its source light falls that can be seen, in pixels of a picture of a height.
 func (g *Glow) Reach(height int) int {
-	return int(math.Ceil(3.2*lobes[len(lobes)-1].width*g.sigma(height))) + 2
+	return int(math.Ceil(3.2*lobes[len(lobes)-1].width*g.sigma(height))) + 3
 }
 
 // sigma returns the length that lobes are measured in, in pixels: half of the light falls within the radius.
@@ -103,7 +103,11 @@ func (g *Glow) Spread(w, h, workers int, bright func(y int, row []float32)) *Lig
 		here := grid{d: at.d, w: at.w, h: at.h, pix: make([]float32, len(at.pix))}
 		for i, l := range lobes {
 			if s := l.width * sigma; on[i] == k {
-				at.blur(here.pix, (s*s-at.spread-read)/float64(at.d*at.d), float32(l.share*g.Strength), workers)
+				taps := sharp(s * s)
+				if at.d > 1 {
+					taps = normal(max(0, s*s-at.spread-read)/float64(at.d*at.d), 1)
+				}
+				at.blur(here.pix, taps, float32(l.share*g.Strength), workers)
 			}
 		}
 		if sum.pix != nil {
@@ -208,9 +212,8 @@ const coarseness = 1.3
 // margin is how many cells a coarse grid has beyond each rim of the picture.
 const margin = 3
 
-// blur adds the light, blurred with a variance in cells squared, times share.
-func (g *grid) blur(dst []float32, variance float64, share float32, workers int) {
-	taps := normal(max(0, variance), 1)
+// blur adds the light times share, blurred by half of a row of weights, from the middle on.
+func (g *grid) blur(dst []float32, taps []float32, share float32, workers int) {
 	half := make([]float32, len(g.pix))
 	r := len(taps) - 1
 	parallel.Do(workers, g.h, func(j int) { // along rows
@@ -230,6 +233,40 @@ func (g *grid) blur(dst []float32, variance float64, share float32, workers int)
 			more(to, half[3*g.w*(j+k):3*g.w*(j+k+1)], taps[max(k, -k)])
 		}
 	})
+}
+
+// sharp returns half of a row of weights, from the middle on: what falls on a pixel of the light of one so many further,
+// spread by a normal distribution of a variance in pixels squared. The light between the middles of pixels is had by cubic
+// convolution (Keys 1981), which is right to the third order: so a glow of a pixel or two begins at a rim where it is, and
+// not a part of a pixel further out.
+func sharp(variance float64) []float32 {
+	sigma := math.Sqrt(max(1e-6, variance))
+	keys := func(x float64) float64 {
+		switch x = math.Abs(x); {
+		case x < 1:
+			return 1.5*x*x*x - 2.5*x*x + 1
+		case x < 2:
+			return -0.5*x*x*x + 2.5*x*x - 4*x + 2
+		}
+		return 0
+	}
+	const steps = 64 // to a pixel
+	n := int(math.Ceil(3.6*sigma)) + 2
+	w, sum := make([]float64, n+1), 0.0
+	for k := range w {
+		for i := -2 * steps; i <= 2*steps; i++ {
+			u := float64(i) / steps
+			w[k] += keys(u) * math.Exp(-(float64(k)-u)*(float64(k)-u)/(2*sigma*sigma))
+		}
+		if sum += w[k]; k > 0 {
+			sum += w[k]
+		}
+	}
+	out := make([]float32, n+1)
+	for k := range out {
+		out[k] = float32(w[k] / sum)
+	}
+	return out
 }
 
 // normal returns half of a row of weights, from the middle on, that add up to share over both sides and have a variance.
@@ -270,7 +307,9 @@ func (l *Light) Row(dst []float32, x0, y int) {
 		return
 	}
 	if l.light.d == 1 {
-		copy(dst, l.light.pix[3*(l.light.w*y+x0):])
+		for i, v := range l.light.pix[3*(l.light.w*y+x0):][:len(dst)] {
+			dst[i] = max(0, v) // a glow takes no light away; see sharp
+		}
 		return
 	}
 	n := len(dst) / 3
