@@ -100,6 +100,7 @@ const vec3 TURNED[16] = vec3[16](vec3(-1, 1, 0), vec3(-1, -1, 0), vec3(1, 1, 0),
 float corner(ivec3 c, vec3 p, vec2 turn) {
   int h = perm(perm(perm(c.x) + c.y) + c.z);
   vec3 t = TURNED[h & 15];
+  if ((h & 32) != 0) turn = vec2(turn.x * turn.x - turn.y * turn.y, 2.0 * turn.x * turn.y);
   return dot(EDGES[h & 15], p) * turn.x + dot(t, p) * ((h & 16) != 0 ? -turn.y : turn.y);
 }
 // From about -1 to 1. turn is cosine and sine of how far its directions have turned.

@@ -234,3 +234,46 @@ func TestEightAtOnceAreThoseOneByOne(t *testing.T) {
 	assert.True(t, e.turned)
 	assert.InDeltaSlice(t, []float32{1, 0, 0, 1}, []float32{e.cos[0], e.cos[1], e.sin[0], e.sin[1]}, 1e-6)
 }
+
+// Round its loop noise is like any other noise at each moment, and like neither itself nor its negative half a loop away.
+func TestMomentsOfALoopAreAlikeInKind(t *testing.T) {
+	r := rand.New(rand.NewPCG(26, 7))
+	at := make([][3]float32, 4000)
+	for i := range at {
+		at[i] = [3]float32{200 * r.Float32(), 200 * r.Float32(), 200 * r.Float32()}
+	}
+	values := func(turns float64, shape Shape) (v []float64, mean, size float64) {
+		sin, cos := math.Sincos(2 * math.Pi * turns)
+		for _, p := range at {
+			n := float64(shape.of(Turned(p[0], p[1], p[2], SeedOf(0.4), float32(cos), float32(sin))))
+			v, mean = append(v, n), mean+n/float64(len(at))
+		}
+		for i := range v {
+			v[i] -= mean
+			size += v[i] * v[i]
+		}
+		return v, mean, math.Sqrt(size / float64(len(at)))
+	}
+	for _, shape := range []Shape{Plain, Ridged, Billow} {
+		_, _, was := values(0, shape)
+		for k := range 8 {
+			turns := float64(k) / 16
+			a, mean, size := values(turns, shape)
+			b, _, far := values(turns+0.5, shape)
+			assert.InDelta(t, 0.5, mean, 0.02)
+			assert.InEpsilon(t, was, size, 0.08, "as strong at every moment")
+			like := 0.0
+			for i := range a {
+				like += a[i] * b[i] / (size * far * float64(len(a)))
+			}
+			most := 0.35
+			if shape != Plain { // whose crests all go through the corners of cells, where noise is 0
+				most = 0.45
+			}
+			assert.Less(t, math.Abs(like), most, "shape %d, half a loop from %v", shape, turns)
+		}
+		a, _, _ := values(0, shape)
+		b, _, _ := values(1, shape)
+		assert.InDeltaSlice(t, a, b, 1e-5, "it comes back")
+	}
+}
