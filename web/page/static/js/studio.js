@@ -65,6 +65,19 @@ export async function refresh(...names) {
 
 const underway = new Map(); // panel → whether it is wanted once more
 
+/** Has fields say what the document says: an element that stays keeps what was typed into it once, whatever its markup holds
+ * now. What is being typed, and a formula that is not right yet, are left. */
+function settle(panel, slip) {
+  for (const el of panel.querySelectorAll("input, textarea, select")) {
+    if (el === document.activeElement || el.type === "file" || (slip && el.dataset.formula === slip)) continue;
+    if (el.type === "checkbox" || el.type === "radio") el.checked = el.defaultChecked;
+    else if (el.localName === "select") {
+      const at = [...el.options].findIndex((o) => o.defaultSelected);
+      if (at >= 0 && el.selectedIndex !== at) el.selectedIndex = at;
+    } else if (el.value !== el.defaultValue) el.value = el.defaultValue;
+  }
+}
+
 /** Fetches one panel; while that is under way, a further wish waits for its end. */
 async function fetchPanel(name) {
   if (underway.has(name)) return underway.set(name, true);
@@ -75,7 +88,11 @@ async function fetchPanel(name) {
     const text = await res.text();
     if (!res.ok) return;
     if (name === "network") patch(el, text);
-    else await htmx.swap({ text, target: el, swap: "innerMorph", sourceElement: el });
+    else {
+      const slip = document.getElementById("formula-says")?.classList.contains("bad") ? document.getElementById("formula").dataset.formula : "";
+      await htmx.swap({ text, target: el, swap: "innerMorph", sourceElement: el });
+      settle(el, slip);
+    }
   } catch {
     // The studio is gone; the line to it says so, and all is fetched when it is back.
   } finally {
