@@ -178,7 +178,7 @@ func newTryout(c chance) *tryout {
 	if _, err := p.Apply(&project.Edit{Op: "model.add", Kind: "cube"}); err != nil {
 		panic(err)
 	}
-	return &tryout{p: p, r: picture.NewRenderer(1), c: c, files: meshfile.Kept(nil)}
+	return &tryout{p: p, r: picture.NewRenderer(1), c: c, files: meshfile.Kept(func(string) (string, []byte, error) { return "", nil, stage.ErrNoPicture })}
 }
 
 // step makes one edit by chance, and tells whether it was accepted. The error tells
