@@ -40,21 +40,21 @@ func (p *Picture) plates(bits int) ([]plate, error) {
 	}
 	var out []plate
 	for k, ink := range inks {
+		if bits == 1 {
+			two := image.NewPaletted(p.result.Bounds(), color.Palette{color.Gray{0}, color.Gray{255}})
+			for i, ink := range p.result.PlateBits(k) {
+				if !ink {
+					two.Pix[i] = 1
+				}
+			}
+			out = append(out, plate{ink.Name, two})
+			continue
+		}
 		covers := p.result.Plate(k)
 		for i, v := range covers.Pix {
 			covers.Pix[i] = 255 - v
 		}
-		var img image.Image = covers
-		if bits == 1 {
-			two := image.NewPaletted(covers.Rect, color.Palette{color.Gray{0}, color.Gray{255}})
-			for i, v := range covers.Pix {
-				if v >= 128 {
-					two.Pix[i] = 1
-				}
-			}
-			img = two
-		}
-		out = append(out, plate{ink.Name, img})
+		out = append(out, plate{ink.Name, covers})
 	}
 	return out, nil
 }
