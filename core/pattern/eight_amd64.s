@@ -520,9 +520,12 @@ straight:
 	VMOVUPS      (AX)(R13*4), Y2
 	PART(Y2, Y10, Y12)
 	VMULPS       Y1, Y2, Y2
+	VMULPS       Y13, Y2, Y2
+	VSUBPS       Y13, Y12, Y3
+	VMAXPS       Y10, Y3, Y3
+	VMINPS       Y3, Y2, Y2
 	VMULPS       Y0, Y2, Y2
-	VADDPS       Y12, Y2, Y2
-	VMULPS       Y2, Y13, Y13
+	VADDPS       Y2, Y13, Y13
 	VMOVUPS      Y13, ink(SP)
 
 clean:

@@ -187,7 +187,15 @@ func (s *Strokes) ink(i int, cos, sin, c float32, parts int32) float32 {
 	if parts&roughened != 0 {
 		t := lanes.Part((0.5 - foot) * 4)
 		seen := float32(t*t) * (3 - 2*t)
-		ink *= 1 + float32(float32(lanes.Part(s.Rough[i])*seen)*sways(1.3*along, 2*int(line), key))
+		// As much thicker here as thinner there, and never thicker than all: else the dark would lack ink.
+		by, room := float32(float32(lanes.Part(s.Rough[i])*seen)*ink), 1-ink
+		if !(room > 0) {
+			room = 0
+		}
+		if by > room {
+			by = room
+		}
+		ink += float32(by * sways(1.3*along, 2*int(line), key))
 	}
 	if parts&ended != 0 && (left < 1 || thin > 0) {
 		long := float32(0.5)

@@ -54,13 +54,15 @@ func TestHatchingHasAsMuchInkAsIsAsked(t *testing.T) {
 	for name, h := range map[string]hand{
 		"plain":  {Hatch: Hatch{Layers: 3, Full: 0.5}},
 		"one":    {Hatch: Hatch{Layers: 1, Full: 0.9}},
+		"usual":  {Hatch: Hatch{Layers: 1, Full: 0.5}, wobble: 0.3, breaks: 0.15, length: 12, taper: 0.5, rough: 0.2},
+		"rough":  {Hatch: Hatch{Layers: 1, Full: 0.9}, rough: 1, seed: 0.2},
 		"broken": {Hatch: Hatch{Layers: 3, Full: 0.5}, breaks: 0.4, length: 9, taper: 0.6},
 		"drawn":  {Hatch: Hatch{Layers: 4, Full: 0.4}, wobble: 0.6, breaks: 0.2, length: 14, taper: 1, rough: 0.5, seed: 0.4},
 	} {
 		for _, angle := range []float64{15, 45, 80} {
 			for _, density := range []float64{20, 60, 200} {
 				for _, lines := range []int{540, 1080, 2160} {
-					for _, tone := range []float32{0.02, 0.2, 0.5, 0.8, 0.98} {
+					for _, tone := range []float32{0.02, 0.1, 0.2, 0.5, 0.8, 0.98} {
 						off := math.Abs(hatched(h, density, angle, lines, tone) - float64(1-tone))
 						worst = max(worst, off)
 						require.LessOrEqual(t, off, 0.02, "%s, %v°, %v strokes on %d lines, tone %v", name, angle, density, lines, tone)
