@@ -33,14 +33,40 @@ var stipple = &Kind{
 		dot, soft := c.In[printOwn+2][0], c.In[printOwn+3][0]
 		var inks [pattern.StippleSizes + 1]*inksOf
 		c.print(printOwn, printOwn+1, func(x, y, foot, asked, ink Plane, _ int) {
-			for from, to := 0, 0; from < len(asked); from = to {
-				size := pattern.StippleSize(dot[from])
-				for to++; to < len(asked) && (dot[to] == dot[to-1] || pattern.StippleSize(dot[to]) == size); to++ {
-				}
+			fill := func(size, from, to int, ink Plane) {
 				if inks[size] == nil {
 					inks[size] = &inksOf{screen: pattern.Stipple(size)}
 				}
-				inks[size].fill(x[from:to], y[from:to], foot[from:to], soft[from:to], asked[from:to], ink[from:to])
+				inks[size].fill(x[from:to], y[from:to], foot[from:to], soft[from:to], asked[from:to], ink)
+			}
+			var larger Plane
+			for from, to := 0, 0; from < len(asked); from = to {
+				size, part := pattern.StippleSize(dot[from])
+				between := part > 0
+				for to++; to < len(asked); to++ {
+					if dot[to] == dot[to-1] {
+						continue
+					}
+					k, t := pattern.StippleSize(dot[to])
+					if k != size {
+						break
+					}
+					between = between || t > 0
+				}
+				fill(size, from, to, ink[from:to])
+				if !between {
+					continue
+				}
+				if larger == nil {
+					larger = make(Plane, len(asked))
+				}
+				fill(size+1, from, to, larger[from:to])
+				for i := from; i < to; i++ {
+					if i == from || dot[i] != dot[i-1] {
+						_, part = pattern.StippleSize(dot[i])
+					}
+					ink[i] += (larger[i] - ink[i]) * part
+				}
 			}
 		}, nil)
 	},

@@ -133,7 +133,9 @@ func TestAPulseIsItsMean(t *testing.T) {
 func TestAStippleHasAsMuchInkAsIsAsked(t *testing.T) {
 	worst := 0.0
 	for _, size := range []float32{0.4, 1, 1.6} {
-		s := Stipple(StippleSize(size))
+		k, part := StippleSize(size)
+		assert.Zero(t, part)
+		s := Stipple(k)
 		for _, density := range []float64{20, 60, 200} {
 			for _, lines := range []int{540, 1080, 2160} {
 				for _, tone := range []float32{0.02, 0.2, 0.5, 0.8, 0.98} {
@@ -145,7 +147,11 @@ func TestAStippleHasAsMuchInkAsIsAsked(t *testing.T) {
 		}
 	}
 	t.Logf("at worst %.4f", worst)
-	assert.Same(t, Stipple(StippleSize(1)), Stipple(StippleSize(1.01)))
+	for i := range 2000 { // every size is one of its own, and none jumps
+		across := float32(i) / 1000
+		k, part := StippleSize(across)
+		assert.InDelta(t, max(0.2, across), (float32(k)+part)*2/StippleSizes, 1e-4)
+	}
 }
 
 // However many dots have come, they keep a distance: no two are much nearer than a grid's would be.
@@ -170,7 +176,8 @@ func BenchmarkStipple(b *testing.B) {
 		}
 	})
 	b.Run("sharpened", func(b *testing.B) {
-		s := Stipple(StippleSize(0.8))
+		k, _ := StippleSize(0.8)
+		s := Stipple(k)
 		for b.Loop() {
 			clear(s.inks)
 			clear(s.seen)

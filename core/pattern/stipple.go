@@ -10,7 +10,7 @@ const (
 	// StippleCells is how many dots lie side by side in a stipple before it comes again, at most.
 	StippleCells = 20
 	stippleSide  = 512 // places along each side that are known
-	StippleSizes = 10  // sizes of dots that are told apart, up to 2 spacings
+	StippleSizes = 40  // sizes of dots that have screens of their own, up to 2 spacings; those between are of two
 )
 
 // scattered are places in a square that goes on at its other side, each the farthest
@@ -53,9 +53,25 @@ var stipples [StippleSizes + 1]struct {
 	screen *Screen
 }
 
-// StippleSize returns which of StippleSizes a dot is that is so large across, in spacings.
-func StippleSize(across float32) int {
-	return int(max(1, min(StippleSizes, across/2*StippleSizes+0.5)))
+// leastSize is the smallest of StippleSizes.
+const leastSize = 4
+
+// StippleSize returns which of StippleSizes a dot is, or the next smaller one, that is so large across, in spacings, and how
+// far it is on to the next: as much of the ink of that screen as t says, and of this one the rest, is as much ink as is asked,
+// with dots that large.
+func StippleSize(across float32) (size int, t float32) {
+	at := across / 2 * StippleSizes
+	if !(at > leastSize) {
+		return leastSize, 0
+	}
+	if at >= StippleSizes {
+		return StippleSizes, 0
+	}
+	size = int(at)
+	if t = at - float32(size); t < 1e-3 || t > 1-1e-3 { // what is one of them but for rounding
+		return int(at + 0.5), 0
+	}
+	return size, t
 }
 
 // Stipple returns the screen whose ink comes as dots of a size, one after the other, each as far from
