@@ -18,7 +18,7 @@ const cells = 1024
 // Limits on the work, counted in words of rows that are looked at: of a chart in a trial, and of a whole packing. Usual
 // surfaces take a tenth of it. Charts that are not packed by then, or are more than can be packed so, lie on shelves.
 const (
-	packing   = 1_000_000_000
+	packing   = 500_000_000
 	mostAtAll = 20_000 // charts
 )
 
@@ -468,7 +468,7 @@ func draw(list []*chart, scale float64, wide, high, workers int) (out map[*chart
 		looked += n
 	}
 	if filled.Load() > int64(wide*high) {
-		return nil, 4 * drawing * wide * high // however far it came on so many cores
+		return nil, min(4*drawing*wide*high, 3*drawing*ways*high*len(list)) // however far it came on so many cores
 	}
 	return out, looked
 }
