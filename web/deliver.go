@@ -248,7 +248,7 @@ func (v *Server) jobFile(c *echo.Context) error {
 	}
 	defer r.Close()
 	h := c.Response().Header()
-	h.Set("Content-Disposition", attached(fileName(j.Name)))
+	h.Set("Content-Disposition", attached(j.Order.Safe(j.Name)))
 	h.Set("Content-Length", strconv.FormatInt(j.Size, 10))
 	h.Set("Cache-Control", "no-store")
 	if err := c.Stream(http.StatusOK, j.Media, r); err != nil || c.Request().Method != http.MethodGet {

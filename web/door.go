@@ -261,20 +261,3 @@ func attached(name string) string {
 	}
 	return fmt.Sprintf(`attachment; filename="%s"; filename*=UTF-8''%s`, plain, coded.String())
 }
-
-// fileName returns a name that is safe as one of a file, in its own script.
-func fileName(name string) string {
-	name = strings.Map(func(r rune) rune {
-		if strings.ContainsRune(`"\/:*?<>|`, r) {
-			return '-'
-		}
-		return r
-	}, name)
-	if name = strings.Trim(name, " .-"); name == "" {
-		return "untitled"
-	}
-	if r := []rune(name); len(r) > 80 {
-		name = strings.TrimSpace(string(r[:80]))
-	}
-	return name
-}

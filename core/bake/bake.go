@@ -16,6 +16,7 @@ import (
 	"mobanta/core/project"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
+	"mobanta/core/text"
 )
 
 // Order says what is baked of a model.
@@ -277,23 +278,13 @@ func outputName(p *project.Project, asked []Output, out Output, kind network.Typ
 
 // add puts a picture in, under a name of its own.
 func (pl *Plan) add(pic Picture, model string, seen map[string]bool) {
-	base := fileName(model + " " + pic.Name)
+	base := text.FileName(model+" "+pic.Name, "")
 	pic.Name = base
 	for k := 2; seen[strings.ToLower(pic.Name)]; k++ {
 		pic.Name = fmt.Sprint(base, " ", k)
 	}
 	seen[strings.ToLower(pic.Name)] = true
 	pl.Pictures = append(pl.Pictures, pic)
-}
-
-// fileName returns a name without what a folder might mistake.
-func fileName(name string) string {
-	return strings.Map(func(r rune) rune {
-		if strings.ContainsRune(`/\:*?"<>|`, r) || r < ' ' {
-			return '-'
-		}
-		return r
-	}, name)
 }
 
 // see decides from where the looks are seen, and what is left out.

@@ -21,6 +21,7 @@ import (
 	"mobanta/core/sample"
 	"mobanta/core/shade"
 	"mobanta/core/stage"
+	"mobanta/core/text"
 	"mobanta/core/trace"
 )
 
@@ -458,7 +459,8 @@ func (o *Order) Shown(p *project.Project, pictures []File) (*project.Project, ma
 		n := 0
 		if o.Apart {
 			n = max(0, slices.IndexFunc(pictures, func(f File) bool {
-				return strings.HasPrefix(f.Name, fileName(q.Stage.Models[i].Name+" "+part+" "))
+				of := text.FileName(q.Stage.Models[i].Name+" "+part, "")
+				return f.Name == of || strings.HasPrefix(f.Name, of+" ")
 			}))
 		}
 		q.Stage.Models[i].Looks[part] = fmt.Sprint("baked", n)

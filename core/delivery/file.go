@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/go-pdf/fpdf"
@@ -23,6 +24,7 @@ import (
 
 	"mobanta/core/frame"
 	"mobanta/core/proof"
+	"mobanta/core/text"
 )
 
 // File puts the pieces of an order together and writes what is delivered to a new file of that name. piece returns the bytes of
@@ -304,14 +306,24 @@ func (d *Drawer) sheetPDF(o *Order, plan *proof.Plan, w io.Writer, piece func(n 
 
 // Name returns what a delivered file is called, without characters that a folder or a system might mistake.
 func (o *Order) Name(name string) string {
+	if o.kind() != Coded {
+		size := fmt.Sprintf(" %dx%d", o.W, o.H)
+		return text.FileName(name, size+o.ending())
+	}
+	return text.FileName(name, o.ending())
+}
+
+// Safe returns the name of a file of the order as it may be given to any system; Name's are such.
+func (o *Order) Safe(name string) string {
+	return text.FileName(strings.TrimSuffix(name, o.ending()), o.ending())
+}
+
+func (o *Order) ending() string {
 	f, _ := o.As.Form()
 	if o.several() {
-		f.Ending = " textures.zip"
+		return " textures.zip"
 	}
-	if o.kind() == Coded {
-		return name + f.Ending
-	}
-	return fmt.Sprintf("%s %dx%d%s", name, o.W, o.H, f.Ending)
+	return f.Ending
 }
 
 // Media returns the media type of what is delivered.

@@ -19,6 +19,7 @@ import (
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/stage"
+	"mobanta/core/text"
 	"mobanta/core/vec"
 )
 
@@ -298,12 +299,7 @@ func (pl *Plan) WriteOBJ(w io.Writer, pictures [][]byte) error {
 		for i, n := range moved.Normals {
 			moved.Normals[i] = placed.Matrix.Normal(n).Unit()
 		}
-		base := strings.Map(func(r rune) rune {
-			if strings.ContainsRune(`/\:*?"<>| `, r) || r < ' ' {
-				return '-'
-			}
-			return r
-		}, pl.project.Stage.Models[m.index].Name)
+		base := strings.ReplaceAll(text.FileName(pl.project.Stage.Models[m.index].Name, ""), " ", "-")
 		name := base
 		for n := 2; seen[strings.ToLower(name)]; n++ {
 			name = fmt.Sprint(base, "-", n)
