@@ -250,7 +250,15 @@ func (b *Board) fits(bytes int) error {
 	if !ok || b.options.URL != "" || bytes+reserve <= free {
 		return nil
 	}
-	return fmt.Errorf("%w: it takes about %d MB while it is made, %d MB are free, and some of them have to stay so", ErrFull, bytes>>20, free>>20)
+	return fmt.Errorf("%w: it takes %s while it is made, %s free, and %d MB have to stay so", ErrFull, megabytes(bytes, "about ", ""), megabytes(free, "", " are"), reserve>>20)
+}
+
+// megabytes says how many there are.
+func megabytes(bytes int, before, after string) string {
+	if bytes < 1<<20 {
+		return "less than 1 MB" + strings.Replace(after, "are", "is", 1)
+	}
+	return fmt.Sprintf("%s%d MB%s", before, bytes>>20, after)
 }
 
 // Words returns what went wrong with a job without the name of the package that says so.

@@ -48,7 +48,7 @@ func (v *Server) guard(next echo.HandlerFunc) echo.HandlerFunc {
 		if !v.ourName(r) {
 			return echo.NewHTTPError(http.StatusForbidden, "The studio does not answer under this name. Under which it does is said with --host.")
 		}
-		if !sameSite(r) {
+		if !v.sameSite(r) {
 			return echo.NewHTTPError(http.StatusForbidden, "This request came from another site.")
 		}
 		return next(c)
@@ -56,12 +56,16 @@ func (v *Server) guard(next echo.HandlerFunc) echo.HandlerFunc {
 }
 
 // sameSite tells whether a request comes from a page of ours, or from no page.
-func sameSite(r *http.Request) bool {
+func (v *Server) sameSite(r *http.Request) bool {
 	site := r.Header.Get("Sec-Fetch-Site")
 	o := r.Header.Get("Origin")
 	if o != "" && o != "null" {
 		u, err := url.Parse(o)
-		return err == nil && strings.EqualFold(u.Host, r.Host)
+		scheme := "http"
+		if v.options.TLS {
+			scheme = "https"
+		}
+		return err == nil && u.Scheme == scheme && strings.EqualFold(u.Host, r.Host)
 	}
 	reads := r.Method == http.MethodGet || r.Method == http.MethodHead
 	return reads || !(site == "cross-site" || site == "same-site" || o == "null")

@@ -162,7 +162,7 @@ func (v *Server) signIn(c *echo.Context) error {
 		c.Response().Header().Set("Retry-After", "10")
 		return refuse(http.StatusTooManyRequests, "Too many tries. Wait ten seconds, then try again.")
 	}
-	if !v.options.Key.Opens(c.FormValue("key")) {
+	if !v.options.Key.Opens(r.PostFormValue("key")) {
 		return refuse(http.StatusForbidden, "That is not the key.")
 	}
 	old := ""

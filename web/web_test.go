@@ -110,6 +110,7 @@ func TestOtherSitesAreRefused(t *testing.T) {
 	for name, head := range map[string]map[string]string{
 		"another origin":          {"Origin": "https://elsewhere.example"},
 		"another port":            {"Origin": "http://127.0.0.1:1"},
+		"another scheme":          {"Origin": "https://" + host},
 		"a cross-site request":    {"Sec-Fetch-Site": "cross-site"},
 		"an opaque origin":        {"Origin": "null", "Sec-Fetch-Site": "cross-site"},
 		"a name for this machine": {"Host": "rebound.example"},

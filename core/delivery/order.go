@@ -253,6 +253,11 @@ func millions(n int) string {
 	if n < 1_000_000 {
 		return fmt.Sprint(n)
 	}
+	if m := n / 1_000_000; m >= 1000 {
+		return fmt.Sprintf("%d,%03d million", m/1000, m%1000)
+	} else if m >= 100 {
+		return fmt.Sprintf("%d million", m)
+	}
 	return fmt.Sprintf("%.3g million", float64(n)/1e6)
 }
 

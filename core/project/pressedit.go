@@ -134,5 +134,8 @@ func removeInk(p *Project, e *Edit, o *Outcome) error {
 	}
 	o.Label = "removed ink " + k.Name
 	p.Stage.Press.Inks = slices.DeleteFunc(p.Stage.Press.Inks, func(k press.Ink) bool { return k.ID == e.ID })
+	if len(p.Stage.Press.Inks) == 0 {
+		p.Stage.Press.Inks = nil // as it is read again, where nothing else of a press was set
+	}
 	return nil
 }

@@ -16,18 +16,21 @@ function say(text, bad = false) {
 const kind = () => form.querySelector("[name=kind]:checked").value;
 const format = () => form.querySelector("[name=as]:not(:disabled)");
 
-/** Width and height in pixels. */
+/** What a field says as a number; a comma does for a point. */
+const numberIn = (el) => Number(el.value.trim().replace(",", "."));
+
+/** Width and height in pixels; 0 for what is no number. */
 function pixels() {
-  const k = f.unit.value === "mm" ? (Number(f.dpi.value) || 300) / 25.4 : 1;
-  return [Math.round(Number(f.w.value) * k), Math.round(Number(f.h.value) * k)];
+  const k = f.unit.value === "mm" ? (numberIn(f.dpi) || 300) / 25.4 : 1;
+  return [Math.round(numberIn(f.w) * k) || 0, Math.round(numberIn(f.h) * k) || 0];
 }
 
 /** The order as the form says it. */
 function order() {
   const [w, h] = pixels();
-  const o = { as: format().value, w, h, samples: Number(f.samples.value), dpi: Number(f.dpi.value) || 0, clear: Boolean(f.clear.value), take: f.take.value };
+  const o = { as: format().value, w, h, samples: Number(f.samples.value), dpi: numberIn(f.dpi) || 0, clear: Boolean(f.clear.value), take: f.take.value };
   const ticked = (name) => [...form.querySelectorAll(`[name=${name}]:checked`)].filter((e) => !e.closest("[hidden]")).map((e) => e.value);
-  const number = (name) => Number(f[name].value) || 0;
+  const number = (name) => numberIn(f[name]) || 0;
   switch (kind()) {
     case "texture":
       o.bake = { model: f.model.value, parts: ticked("part"), apart: f.apart.checked, margin: number("margin"), bits: Number(f.bits.value), eye: f.eye.value, aspect: 1.6,
@@ -136,9 +139,9 @@ form.addEventListener("change", (e) => {
     f.dpi.value = dpi;
   }
   if (e.target.name === "unit") { // the size stays what it is
-    const k = (Number(f.dpi.value) || 300) / 25.4, mm = f.unit.value === "mm";
-    if (mm && !Number(f.dpi.value)) f.dpi.value = 300;
-    for (const n of ["w", "h"]) f[n].value = mm ? (Number(f[n].value) / k).toFixed(1) : Math.round(Number(f[n].value) * k);
+    const k = (numberIn(f.dpi) || 300) / 25.4, mm = f.unit.value === "mm";
+    if (mm && !numberIn(f.dpi)) f.dpi.value = 300;
+    for (const n of ["w", "h"]) f[n].value = mm ? Number((numberIn(f[n]) / k).toFixed(3)) : Math.round(numberIn(f[n]) * k); // so that as many pixels come back
   }
   changed();
 });
