@@ -20,6 +20,12 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"mobanta/store"
+
+	"mobanta/core/project"
+
+	"mobanta/core/exchange"
 )
 
 func TestBackupRestoreAndVerify(t *testing.T) {
@@ -129,6 +135,9 @@ func TestServingOverTLS(t *testing.T) {
 	old := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool, MaxVersion: tls.VersionTLS11}}}
 	_, err = old.Get(strings.Replace(address, "127.0.0.1", "localhost", 1))
 	assert.Error(t, err, "old versions of TLS are refused")
+	weak := &tls.Config{RootCAs: pool, MaxVersion: tls.VersionTLS12, CipherSuites: []uint16{tls.TLS_ECDHE_ECDSA_WITH_AES_128_CBC_SHA, tls.TLS_ECDHE_ECDSA_WITH_AES_256_CBC_SHA}}
+	_, err = (&http.Client{Transport: &http.Transport{TLSClientConfig: weak}}).Get(strings.Replace(address, "127.0.0.1", "localhost", 1))
+	assert.Error(t, err, "so are ciphers that are not authenticated")
 	c.CloseIdleConnections()
 	require.NoError(t, stop())
 	_, err = run(t, "serve", "--listen", "127.0.0.1:0", "--tls-cert", certKey, "--tls-key", cert, "--data", t.TempDir())
@@ -162,4 +171,50 @@ func TestSlipsOnTheCommandLineAreSaidInWords(t *testing.T) {
 		_, err = run(t, "render", "--model", model, "--size", "8x8", "--out", filepath.Join(dir, "x.png"))
 		assert.ErrorContains(t, err, "cannot be written")
 	}
+}
+
+// A backup writes over nothing that it is not told to, never over what is no file, is for its owner alone, and ends with a code of
+// its own where not all could be saved.
+func TestBackupIsCareful(t *testing.T) {
+	dir := t.TempDir()
+	s, err := store.Open(dir)
+	require.NoError(t, err)
+	hash, err := s.PutFile(context.Background(), exchange.File{Name: "tent.obj", Data: []byte(tent)})
+	require.NoError(t, err)
+	_, err = s.Create(context.Background(), project.New("Saltlight"))
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+	out := filepath.Join(t.TempDir(), "all.zip")
+	code := func(args ...string) int {
+		if _, err := run(t, args...); err != nil {
+			return exitCode(context.Background(), err)
+		}
+		return 0
+	}
+	assert.Equal(t, 0, code("backup", "--data", dir, "--out", out))
+	info, err := os.Stat(out)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	before, err := os.ReadFile(out)
+	require.NoError(t, err)
+	assert.Equal(t, 2, code("backup", "--data", dir, "--out", out))
+	after, err := os.ReadFile(out)
+	require.NoError(t, err)
+	assert.Equal(t, before, after)
+	assert.Equal(t, 0, code("backup", "--data", dir, "--out", out, "--force"))
+	link := filepath.Join(t.TempDir(), "link")
+	require.NoError(t, os.Symlink(out, link))
+	for _, name := range []string{"/dev/null", link, t.TempDir()} {
+		assert.Equal(t, 2, code("backup", "--data", dir, "--out", name, "--force"), name)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "files", hash), []byte("other"), 0o600))
+	assert.Equal(t, 3, code("backup", "--data", dir, "--out", out, "--force"))
+	into := filepath.Join(t.TempDir(), "into")
+	assert.Equal(t, 3, code("restore", out, "--data", into))
+	s, err = store.Open(into)
+	require.NoError(t, err)
+	defer s.Close()
+	list, err := s.Projects(context.Background(), false)
+	require.NoError(t, err)
+	assert.Len(t, list, 1, "all else is there")
 }
