@@ -16,3 +16,9 @@ func Remember(n int) (undo func()) {
 	maxJobs = n
 	return func() { maxJobs = was }
 }
+
+// Told is what an artist is told of why a job failed.
+var Told = told
+
+// ErrSlip is a slip of the program.
+var ErrSlip = errSlip

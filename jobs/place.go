@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
+	"os"
 	"strconv"
 	"time"
 
@@ -157,7 +159,7 @@ func (b *Board) Forget(ctx context.Context, id string) error {
 
 // fail ends a job, saying why. An error says that the queue did not take that.
 func (b *Board) fail(ctx context.Context, j *Job, why error) error {
-	j.State, j.Ended, j.Why = Failed, time.Now().UTC(), why.Error()
+	j.State, j.Ended, j.Why = Failed, time.Now().UTC(), told(why)
 	if err := b.store(ctx, j); err != nil {
 		b.log.Error("a job that failed cannot be noted", "job", j.ID, "why", why, "error", err)
 		return err
@@ -165,6 +167,29 @@ func (b *Board) fail(ctx context.Context, j *Job, why error) error {
 	b.sweep(ctx, j)
 	b.unbundle(ctx, j)
 	return nil
+}
+
+// told returns what an artist is told of why a job failed: no paths of the machine, and no words of the language that the
+// program is written in. The log has the rest.
+func told(why error) string {
+	var path *fs.PathError
+	var link *os.LinkError
+	var call *os.SyscallError
+	switch {
+	case errors.Is(why, errSlip):
+		return "jobs: a slip of the program, of which the studio's log has the rest: order it again, and if it fails again, otherwise"
+	case errors.Is(why, ErrFull):
+		return ErrFull.Error()
+	case errors.Is(why, errLine), errors.Is(why, ErrSilent):
+		return ErrSilent.Error()
+	case errors.As(why, &path):
+		return "jobs: a file that the studio needed for it could not be used: " + path.Err.Error()
+	case errors.As(why, &link):
+		return "jobs: a file that the studio needed for it could not be used: " + link.Err.Error()
+	case errors.As(why, &call):
+		return "jobs: the system refused what was needed for it: " + call.Err.Error()
+	}
+	return why.Error()
 }
 
 // sweep takes away what is not needed any more of a job that has ended: pieces that wait, and what the others came to.

@@ -225,3 +225,13 @@ func TestWhatIsMadeWaitsToBeTaken(t *testing.T) {
 		assert.NotEmpty(t, b.file(t, id))
 	}
 }
+
+// Failures are told without paths of the machine and without Go's own words.
+func TestFailuresAreToldInWords(t *testing.T) {
+	_, missing := os.Open(filepath.Join(t.TempDir(), "none"))
+	for _, err := range []error{missing, fmt.Errorf("jobs: %w", missing), fmt.Errorf("%w: runtime error: index out of range [3] with length 2", jobs.ErrSlip), &os.LinkError{Op: "rename", Old: "/tmp/a", New: "/tmp/b", Err: syscall.EIO},
+		fmt.Errorf("delivery: %w", os.NewSyscallError("write", syscall.ENOMEM)), fmt.Errorf("%w (open /tmp/x: no space left on device)", jobs.ErrFull)} {
+		assert.NotRegexp(t, `/tmp|/a |runtime error|index out|goroutine`, jobs.Told(err), "%v", err)
+	}
+	assert.Equal(t, "bake: no part", jobs.Told(fmt.Errorf("bake: no part")))
+}

@@ -135,14 +135,14 @@ func readStrip(data []byte) (*Palette, error) {
 		err = image.ErrFormat
 	}
 	if err != nil {
-		return nil, fmt.Errorf("exchange: the picture cannot be read: %w", err)
+		return nil, errors.New("exchange: the picture cannot be read: it is no PNG, JPEG or WebP, or it is damaged")
 	}
 	if cfg.Width < 1 || cfg.Height < 1 || cfg.Width > maxPalettePixels/cfg.Height {
 		return nil, fmt.Errorf("exchange: a picture of %d × %d pixels is too large for a palette", cfg.Width, cfg.Height)
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {
-		return nil, fmt.Errorf("exchange: the picture cannot be read: %w", err)
+		return nil, errors.New("exchange: the picture breaks off or is damaged")
 	}
 	b := img.Bounds()
 	w, h := min(b.Dx(), color.MaxStripWidth), min(b.Dy(), color.MaxStripRows)

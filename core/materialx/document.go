@@ -83,7 +83,7 @@ func Parse(data []byte) (*Document, error) {
 			break
 		}
 		if err != nil {
-			return nil, fmt.Errorf("materialx: the document is no XML that can be read: %w", err)
+			return nil, fmt.Errorf("materialx: the document is no XML that can be read: %s", spoken(err))
 		}
 		switch t := tok.(type) {
 		case xml.Directive:
@@ -274,4 +274,16 @@ func (d *Document) Write(w io.Writer) error {
 func Is(data []byte) bool {
 	head := data[:min(len(data), 4096)]
 	return bytes.HasPrefix(bytes.TrimSpace(bytes.TrimPrefix(head, []byte("\xef\xbb\xbf"))), []byte("<")) && bytes.Contains(head, []byte("<materialx"))
+}
+
+// spoken says what an XML reader met.
+func spoken(err error) string {
+	var slip *xml.SyntaxError
+	switch {
+	case errors.As(err, &slip) && strings.Contains(slip.Msg, "unexpected EOF"), errors.Is(err, io.ErrUnexpectedEOF):
+		return "it ends too early"
+	case errors.As(err, &slip):
+		return fmt.Sprintf("line %d: %s", slip.Line, slip.Msg)
+	}
+	return strings.TrimPrefix(err.Error(), "xml: ")
 }

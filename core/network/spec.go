@@ -3,7 +3,6 @@
 package network
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -14,6 +13,7 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/strict"
 	"mobanta/core/text"
 )
 
@@ -357,9 +357,12 @@ func reread(v, to any) error {
 	if err != nil {
 		return err
 	}
-	dec := json.NewDecoder(bytes.NewReader(data))
-	dec.DisallowUnknownFields()
-	return dec.Decode(to)
+	err = strict.Decode(data, to)
+	var slip *strict.Error
+	if errors.As(err, &slip) { // its place is one in data, which nobody has seen
+		return errors.New(slip.Msg)
+	}
+	return err
 }
 
 // parseList returns v as a list of its own.

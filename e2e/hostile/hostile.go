@@ -14,6 +14,7 @@ import (
 	"image/jpeg"
 	"image/png"
 	"math"
+	"regexp"
 	"strings"
 
 	"mobanta/core/exchange"
@@ -31,6 +32,9 @@ type File struct {
 	Want string // what the refusal says, "" for a file that is to be taken
 	Make func() []byte
 }
+
+// Unspeakable is what no answer may hold: types and words of Go's, and paths of the machine.
+var Unspeakable = regexp.MustCompile(`Go (struct|value)|cannot unmarshal|goroutine|runtime error|\.go:\d|/tmp/|/root/|/home/|panic|json: |strconv|EOF`)
 
 const tri = "v 0 0 0\nv 1 0 0\nv 0 1 0\n"
 
