@@ -1,9 +1,12 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
+	"image"
+	"image/png"
 	"io"
 	"math"
 	"net/http"
@@ -203,8 +206,9 @@ func (v *Server) jobFace(c *echo.Context) error {
 		return err
 	}
 	data, err := b.Face(c.Request().Context(), j.ID)
-	if errors.Is(err, jobs.ErrNoJob) {
-		return echo.ErrNotFound
+	if errors.Is(err, jobs.ErrNoJob) { // it is being drawn, or there is none: what lies beneath shows
+		c.Response().Header().Set("Cache-Control", "no-store")
+		return c.Blob(http.StatusOK, "image/png", clearPixel)
 	}
 	if err != nil {
 		return err
@@ -212,6 +216,13 @@ func (v *Server) jobFace(c *echo.Context) error {
 	c.Response().Header().Set("Cache-Control", "private, max-age=86400, immutable")
 	return c.Blob(http.StatusOK, "image/png", data)
 }
+
+// clearPixel is a picture of one pixel in which nothing is.
+var clearPixel = func() []byte {
+	var b bytes.Buffer
+	_ = png.Encode(&b, image.NewNRGBA(image.Rect(0, 0, 1, 1))) // into memory: it cannot fail
+	return b.Bytes()
+}()
 
 // job returns the job that a request names, of the project that it names.
 func (v *Server) job(c *echo.Context) (*jobs.Board, *jobs.Job, []int, error) {

@@ -102,7 +102,13 @@ func TestAnOrderIsFilled(t *testing.T) {
 	assert.Contains(t, string(list), "Night harbour 90x60.png")
 	_, page := s.body("/deliver")
 	assert.Contains(t, string(page), fmt.Sprint(job))
-	assert.Eventually(t, func() bool { res, _ := s.body(fmt.Sprintf("/orders/%v/face.png", job)); return res.StatusCode == 200 }, 10*time.Second, 50*time.Millisecond)
+	assert.Eventually(t, func() bool {
+		res, data := s.body(fmt.Sprintf("/orders/%v/face.png", job)) // until it is there what comes is nothing, and no error
+		require.Equal(t, 200, res.StatusCode)
+		img, err := png.Decode(bytes.NewReader([]byte(data)))
+		require.NoError(t, err)
+		return img.Bounds().Dx() > 1
+	}, 10*time.Second, 50*time.Millisecond)
 
 	// No job is another project's.
 	other, err := s.store.Create(context.Background(), project.New("Other"))
