@@ -17,9 +17,13 @@ func nodesCommand() *cobra.Command {
 		Short: "List the kinds of node with their inputs, outputs and settings",
 		Long:  "Lists the kinds of node as look files name them; with words, those that the words could mean.",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			found := node.Catalogue{}.Search(strings.Join(args, " "))
-			if len(found) == 0 {
-				return fmt.Errorf("nothing goes by %q", strings.Join(args, " "))
+			found, guessed := node.Catalogue{}.Search(strings.Join(args, " "))
+			if guessed {
+				var names []string
+				for _, k := range found {
+					names = append(names, k.Name)
+				}
+				return fmt.Errorf("nothing goes by %q; nearest come %s", strings.Join(args, " "), strings.Join(names, ", "))
 			}
 			for _, k := range found {
 				describe(cmd.OutOrStdout(), &k.Spec)

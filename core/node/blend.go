@@ -9,7 +9,7 @@ var blend = &Kind{
 	Spec: network.Spec{
 		Kind: "blend", Name: "Blend", Family: "colour",
 		Purpose: "Lays one colour over another, as much as the amount says.",
-		Words:   []string{"mix", "layer", "multiply", "screen", "overlay", "composite", "over", "tint", "combine", "add"},
+		Words:   []string{"mix", "layer", "multiply", "screen", "overlay", "composite", "over", "tint", "combine", "add", "lerp", "interpolate", "crossfade"},
 		Source:  "W3C recommendation Compositing and Blending Level 1, section 9, in linear light.",
 		Inputs: []network.Port{
 			{Key: "base", Name: "base", Type: network.Color, Default: color.MustHex("#9AA5B1")},

@@ -11,7 +11,7 @@ var cells = &Kind{
 	Spec: network.Spec{
 		Kind: "cells", Name: "Cells", Family: "texture",
 		Purpose: "Space parted into cells: scales, pebbles, cracks, patches of colour, spots.",
-		Words:   []string{"voronoi", "worley", "spots", "dots", "scales", "pebbles", "cracks", "cobbles", "crystals", "patches", "mosaic", "cellular"},
+		Words:   []string{"voronoi", "worley", "spots", "dots", "scales", "pebbles", "cracks", "cobbles", "crystals", "patches", "mosaic", "cellular", "dried mud", "stained glass", "blotches"},
 		Source:  "Worley, A cellular texture basis function (SIGGRAPH 1996); the border exact, by the planes half-way to the centres about.",
 		Inputs: []network.Port{placeInput(), sizeInput(0.1, "How large a cell is on average."),
 			{Key: "jitter", Name: "jitter", Type: network.Tone, Default: 1.0, Min: 0, Max: 1, Help: "0 is a regular grid, 1 as irregular as can be."},

@@ -11,7 +11,7 @@ var diffuseLight = &Kind{
 	Spec: network.Spec{
 		Kind: "diffuse-light", Name: "Diffuse light", Family: "light",
 		Purpose: "How strongly light falls on the surface, as a tone from 0 to 1: what ramps cut into bands.",
-		Words:   []string{"lambert", "shading", "shade", "lighting", "sun", "light to tone", "brightness", "bounce", "indirect", "radiosity"},
+		Words:   []string{"lambert", "shading", "shade", "lighting", "sun", "light to tone", "brightness", "bounce", "indirect", "radiosity", "global illumination"},
 		Source:  "Lambert: max(0, N·L); wrapped by w: max(0, (N·L + w)/(1 + w)). Wide lights: the part above the horizon (Snyder 1996). Bounced: once, over the cosine-weighted hemisphere.",
 		Inputs:  []network.Port{normalInput()},
 		Outputs: toneAndColor(),

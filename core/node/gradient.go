@@ -12,7 +12,7 @@ var gradient = &Kind{
 	Spec: network.Spec{
 		Kind: "gradient", Name: "Gradient", Family: "texture",
 		Purpose: "Rises evenly along a direction, out from a point or an axis, or round an axis.",
-		Words:   []string{"linear", "radial", "spherical", "angular", "sweep", "fall-off", "from top to bottom", "height", "clock", "dial"},
+		Words:   []string{"linear", "radial", "spherical", "angular", "sweep", "fall-off", "from top to bottom", "height", "clock", "dial", "vignette"},
 		Inputs: []network.Port{
 			{Key: "place", Name: "place", Type: network.Vector, Hidden: true, Help: "Where it is laid. Unwired: the box about the part, from 0 to 1."},
 			{Key: "from", Name: "from", Type: network.Vector, Default: [3]float64{0.5, 0, 0.5}, Help: "Where it is 0; a place on the axis."},

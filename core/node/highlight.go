@@ -13,7 +13,7 @@ var highlight = &Kind{
 	Spec: network.Spec{
 		Kind: "highlight", Name: "Highlight", Family: "light",
 		Purpose: "The spot where a light is mirrored towards the eye, as a tone that peaks at 1.",
-		Words:   []string{"specular", "gloss", "shine", "glint", "spot", "half angle", "blinn", "ggx", "microfacet"},
+		Words:   []string{"specular", "gloss", "shine", "glint", "spot", "half angle", "blinn", "ggx", "microfacet", "sparkle"},
 		Source:  "Half-angle (Blinn 1977): (N·H)^e with e = 2/roughness⁴ − 2. GGX with Smith's masking (Walter et al. 2007; Heitz 2014), α = roughness²; with its energy kept, what meets several facets too (Turquin 2019). Wide lights: the place nearest the mirror direction (Karis 2013).",
 		Inputs:  []network.Port{normalInput()},
 		Outputs: toneAndColor(),

@@ -99,7 +99,7 @@ var switchKind = &Kind{
 	Spec: network.Spec{
 		Kind: "switch", Name: "Switch", Family: "colour", Adapts: "carries",
 		Purpose: "Named choices of which one is live: for variations, day or night, this palette or that.",
-		Words:   []string{"choice", "variant", "select", "toggle", "option", "alternative", "pick"},
+		Words:   []string{"choice", "variant", "select", "toggle", "option", "alternative", "pick", "choose"},
 		Inputs:  []network.Port{{Key: "a", Name: "a", Type: network.Color, Default: color.MustHex("#9AA5B1")}},
 		Outputs: []network.Port{{Key: "value", Name: "value", Type: network.Color}},
 		Settings: []network.Setting{

@@ -14,7 +14,7 @@ var lightStamp = &Kind{
 	Spec: network.Spec{
 		Kind: "light-stamp", Name: "Light stamp", Family: "light",
 		Purpose: "A shape or a picture laid where a light would be mirrored: a window, a star, a hard bar of shine.",
-		Words:   []string{"highlight shape", "window highlight", "specular shape", "gobo", "star", "glint", "decal"},
+		Words:   []string{"highlight shape", "window highlight", "specular shape", "gobo", "star", "glint", "decal", "sparkle", "catchlight"},
 		Source:  "The half-angle vector in the tangent plane, moved, turned, stretched and split (Anjyo and Hiramitsu 2003).",
 		Inputs: []network.Port{normalInput(),
 			{Key: "size", Name: "size", Type: network.Tone, Default: 0.25, Min: 0, Max: 1, Help: "Half of its width, as the sine of the angle that the normal turns by."},

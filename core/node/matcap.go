@@ -14,7 +14,7 @@ var matcap = &Kind{
 	Spec: network.Spec{
 		Kind: "matcap", Name: "Matcap", Family: "light",
 		Purpose: "Light that follows the camera: a picture of a lit ball, or a ramp, laid on by how the surface is turned to the eye.",
-		Words:   []string{"lit sphere", "sphere map", "material capture", "environment", "spherical"},
+		Words:   []string{"lit sphere", "sphere map", "material capture", "environment", "spherical", "fake reflection"},
 		Source:  "The normal in the space of the eye, turned so that the middle of the ball faces the eye at every pixel (Sloan et al. 2001).",
 		Inputs:  []network.Port{normalInput(), {Key: "rotation", Name: "rotation", Type: network.Tone, Default: 0.0, Min: -180, Max: 180, Help: "Degrees, anticlockwise."}},
 		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}, {Key: "vector", Name: "vector", Type: network.Vector, Help: "Where on the ball, 0..1 from its lower left."}},

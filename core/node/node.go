@@ -6,10 +6,11 @@ import (
 	"context"
 	"math"
 	"slices"
-	"sort"
 	"strings"
+	"sync"
 	"unsafe"
 
+	"mobanta/core/find"
 	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/sample"
@@ -424,65 +425,35 @@ func (c Catalogue) Spec(name string) *network.Spec {
 	return nil
 }
 
-// Search returns the kinds that a few words could mean, the best first; all of
-// them for no words. Every word must be found in the name, the other words for
-// it, the family or the purpose.
-func (Catalogue) Search(query string) []*Kind {
-	words := strings.Fields(strings.ToLower(query))
-	type hit struct {
-		kind  *Kind
-		score int
-	}
-	var hits []hit
+// found is the catalogue made ready to be searched: each kind by its name, other words for it, its settings and inputs, its
+// family and its purpose.
+var found = sync.OnceValue(func() *find.Index {
+	var list []find.Thing
 	for _, k := range kinds {
-		total := 0
-		for _, w := range words {
-			s := score(k, w)
-			if s == 0 {
-				total = 0
-				break
-			}
-			total += s
+		t := find.Thing{Name: k.Name, Words: append([]string{}, k.Words...), Family: k.Family, Says: k.Purpose}
+		t.Words = append(t.Words, strings.ReplaceAll(k.Spec.Kind, "-", " ")) // as look files name it
+		for _, s := range k.Settings {
+			t.Parts = append(t.Parts, s.Name)
 		}
-		if total > 0 || len(words) == 0 {
-			hits = append(hits, hit{k, total})
+		for _, p := range k.Inputs {
+			t.Parts = append(t.Parts, p.Name)
 		}
+		list = append(list, t)
 	}
-	sort.SliceStable(hits, func(i, j int) bool { return hits[i].score > hits[j].score })
-	out := make([]*Kind, len(hits))
-	for i, h := range hits {
-		out[i] = h.kind
-	}
-	return out
-}
+	return find.New(list)
+})
 
-func score(k *Kind, w string) int {
-	name := strings.ToLower(k.Name)
-	switch {
-	case name == w, k.Spec.Kind == w: // as look files name it
-		return 100
-	case strings.HasPrefix(name, w):
-		return 60
-	case strings.Contains(name, " "+w):
-		return 50
+// Search returns the kinds that a few words could mean, the best first; all of them for no words. Other forms of words, both
+// spellings and slips of a letter or two are found, words in any order; where nothing fits, what comes nearest is guessed. See
+// find.Index.
+func (Catalogue) Search(query string) (out []*Kind, guessed bool) {
+	if strings.TrimSpace(query) == "" {
+		return slices.Clone(kinds), false
 	}
-	if len(k.Words) > 0 && k.Words[0] == w { // what it is called most, besides
-		return 45
+	for _, h := range found().Find(query) {
+		out, guessed = append(out, kinds[h.Thing]), h.Guess
 	}
-	for _, other := range k.Words {
-		if strings.HasPrefix(other, w) || strings.Contains(other, " "+w) {
-			return 40
-		}
-	}
-	switch {
-	case strings.Contains(name, w):
-		return 30
-	case strings.HasPrefix(k.Family, w):
-		return 20
-	case strings.Contains(strings.ToLower(k.Purpose), w):
-		return 10
-	}
-	return 0
+	return out, guessed
 }
 
 // smoothstep is 0 below a, 1 above b and 3t²-2t³ between; for b <= a it is a

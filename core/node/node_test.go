@@ -28,7 +28,8 @@ import (
 var cat node.Catalogue
 
 func ExampleCatalogue_Search() {
-	fmt.Println(cat.Search("threshold")[0].Name)
+	found, _ := cat.Search("threshold")
+	fmt.Println(found[0].Name)
 	// Output: Soft step
 }
 
@@ -108,13 +109,17 @@ func TestEveryKindIsWhole(t *testing.T) {
 func TestSearchFindsByPurposeAndOtherWords(t *testing.T) {
 	for query, want := range map[string]string{"mix": "Blend", "lambert": "Diffuse light", "cel bands": "Ramp", "line art": "Edge lines",
 		"specular": "Highlight", "fresnel": "Facing", "outl": "Outline", "output": "Finish", "screen multiply": "Blend", "dots": "Halftone"} {
-		found := cat.Search(query)
+		found, guessed := cat.Search(query)
+		assert.False(t, guessed, query)
 		if assert.NotEmpty(t, found, query) {
 			assert.Equal(t, want, found[0].Name, query)
 		}
 	}
-	assert.Empty(t, cat.Search("zebra"))
-	assert.Len(t, cat.Search(""), len(cat.All()))
+	found, guessed := cat.Search("zzyzx")
+	assert.NotEmpty(t, found, "nothing typed finds nothing: what comes nearest is guessed")
+	assert.True(t, guessed)
+	found, _ = cat.Search("")
+	assert.Len(t, found, len(cat.All()))
 }
 
 // Nothing that an artist can set or wire makes NaN or infinity.

@@ -13,7 +13,7 @@ var noise = &Kind{
 	Spec: network.Spec{
 		Kind: "noise", Name: "Noise", Family: "texture",
 		Purpose: "Soft chance values that fill space: clouds, stains, grain; ridged for bark and veins.",
-		Words:   []string{"perlin", "fractal", "clouds", "turbulence", "grain", "random", "stains", "marble", "bark", "dirt", "fbm"},
+		Words:   []string{"perlin", "fractal", "clouds", "turbulence", "grain", "random", "stains", "marble", "bark", "dirt", "fbm", "blotches", "mottled", "grunge"},
 		Source:  "Perlin, Improving noise (SIGGRAPH 2002), at its published permutation; changing by turned directions, after Perlin and Neyret, Flow noise (2001). Octaves fade as a pixel outgrows them.",
 		Inputs: []network.Port{placeInput(), sizeInput(0.12, "How large its largest pieces are."),
 			{Key: "gain", Name: "gain", Type: network.Tone, Default: 0.5, Min: 0, Max: 1, Help: "How much each finer octave counts against the one before."},

@@ -51,7 +51,7 @@ var depth = &Kind{
 	Spec: network.Spec{
 		Kind: "depth", Name: "Depth", Family: "surface",
 		Purpose: "How far from the eye: 0 at the near mark, 1 at the far one.",
-		Words:   []string{"distance", "far away", "fog", "z", "mist", "near", "far"},
+		Words:   []string{"distance", "far away", "fog", "z", "mist", "near", "far", "aerial perspective", "atmosphere", "haze"},
 		Source:  "The distance along the view, measured over the box around the stage: marks 0 and 1 are its nearest and farthest corner.",
 		Inputs: []network.Port{
 			{Key: "near", Name: "near", Type: network.Tone, Default: 0.0, Min: 0, Max: 1},

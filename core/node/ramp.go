@@ -11,7 +11,7 @@ var ramp = &Kind{
 	Spec: network.Spec{
 		Kind: "ramp", Name: "Ramp", Family: "tone",
 		Purpose: "Cuts a tone into bands of flat colour, or blends from colour to colour along it.",
-		Words:   []string{"bands", "quantise", "gradient", "tone map", "cel", "toon", "posterise", "steps", "palette", "map"},
+		Words:   []string{"bands", "quantise", "gradient", "tone map", "cel", "toon", "posterise", "steps", "palette", "map", "anime shading", "cel shading"},
 		Source:  "The colour of a step is that of the last stop at or below the tone. OKLab mixing: Ottosson 2020.",
 		Inputs:  []network.Port{{Key: "tone", Name: "tone", Type: network.Tone, Default: 0.5, Min: 0, Max: 1}},
 		Outputs: []network.Port{{Key: "colour", Name: "colour", Type: network.Color}, {Key: "tone", Name: "tone", Type: network.Tone, Help: "The luminance of the colour."}},

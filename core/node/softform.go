@@ -20,7 +20,7 @@ var softForm = &Kind{
 	Spec: network.Spec{
 		Kind: Softener, Name: "Soft form", Family: "relief",
 		Purpose: "Normals of a simpler form, for clean bands on a rough model: wire it to the normal of a light.",
-		Words:   []string{"smooth normals", "clean bands", "low poly", "jagged bands", "broken bands", "face shading", "round", "simplify", "transfer normals", "proxy shape", "even out"},
+		Words:   []string{"smooth normals", "clean bands", "low poly", "jagged bands", "broken bands", "face shading", "round", "simplify", "transfer normals", "proxy shape", "even out", "jagged shadows", "terminator"},
 		Source:  "Normals spread along the surface as heat is, or those of a form fitted to the part by least squares, met along the line of sight, so that bands run as on the form itself.",
 		Inputs: []network.Port{
 			{Key: "amount", Name: "amount", Type: network.Tone, Default: 1.0, Min: 0, Max: 1, Help: "0: the normal as it is. Wire a mask to it to keep some places."},

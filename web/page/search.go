@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"mobanta/core/find"
 	"mobanta/core/network"
 	"mobanta/core/project"
 	"mobanta/store"
@@ -15,6 +16,7 @@ type Result struct {
 	Edit                  string // as JSON
 	Fits                  bool   // whether it can stand where it was asked for
 	Key                   string // names its picture
+	Guess                 bool   // nothing goes by what was typed: this comes nearest
 	Loose                 string // the edit that adds it beside the network, where Edit does more; else ""
 }
 
@@ -78,7 +80,12 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 		_, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: from, To: to}, loose...)
 		return err
 	}
-	for _, k := range cat.Search(s.Words) {
+	found, guessed := cat.Search(s.Words)
+	groups := d.groupsFor(s.Words, kept)
+	if guessed && len(groups) > 0 {
+		found = nil
+	}
+	for _, k := range found {
 		if k.Spec.Kind == network.FinishKind {
 			continue
 		}
@@ -97,7 +104,7 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 	}
 	for i := range d.Project.Groups {
 		g := &d.Project.Groups[i]
-		if !matches(s.Words, "group "+g.Name+" "+g.Note) || d.Group != nil && d.Group.ID == g.ID {
+		if !groups[g.ID] || d.Group != nil && d.Group.ID == g.ID {
 			continue
 		}
 		if err := kind(d.Cat.Spec(network.GroupPrefix+g.ID), network.GroupPrefix+g.ID, g.ID); err != nil {
@@ -106,7 +113,7 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 	}
 	if replace == "" {
 		for _, e := range kept {
-			if !matches(s.Words, "group library "+e.Name) {
+			if !groups[e.ID] {
 				continue
 			}
 			text, err := d.Vals("group.bring", "from", from, "to", to, "kind", LibraryPrefix+e.ID)
@@ -114,6 +121,11 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 				return nil, err
 			}
 			out = append(out, Result{Name: e.Name, Family: "group", Purpose: "From the library: comes into this project.", Edit: text, Fits: true, Key: e.ID})
+		}
+	}
+	if guessed && len(groups) == 0 {
+		for i := range out {
+			out[i].Guess = true
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Result) int {
@@ -161,6 +173,7 @@ func (d *Desk) continues(ref string, spec *network.Spec) bool {
 // LibraryPrefix stands before the id of an entry of the library where a kind is named.
 const LibraryPrefix = "library:"
 
+// matches tells whether each word of a query stands in a text.
 func matches(query, text string) bool {
 	text = strings.ToLower(text)
 	for _, w := range strings.Fields(strings.ToLower(query)) {
@@ -169,6 +182,32 @@ func matches(query, text string) bool {
 		}
 	}
 	return true
+}
+
+// groupsFor returns the ids of the groups, of the project and of the library, that words could mean; all for no words.
+func (d *Desk) groupsFor(words string, kept []store.Entry) map[string]bool {
+	var ids []string
+	var list []find.Thing
+	for i := range d.Project.Groups {
+		g := &d.Project.Groups[i]
+		ids, list = append(ids, g.ID), append(list, find.Thing{Name: g.Name, Words: []string{"group"}, Says: g.Note})
+	}
+	for _, e := range kept {
+		ids, list = append(ids, e.ID), append(list, find.Thing{Name: e.Name, Words: []string{"group", "library"}})
+	}
+	out := map[string]bool{}
+	if strings.TrimSpace(words) == "" {
+		for _, id := range ids {
+			out[id] = true
+		}
+		return out
+	}
+	for _, h := range find.New(list).Find(words) {
+		if !h.Guess {
+			out[ids[h.Thing]] = true
+		}
+	}
+	return out
 }
 
 // Source is an output that an input could be wired to.
