@@ -93,6 +93,7 @@ func New(list []Thing) *Index {
 type Hit struct {
 	Thing int
 	Score float64
+	All   bool // all words fit it
 	Guess bool // nothing that was typed is known: this comes nearest
 }
 
@@ -103,12 +104,12 @@ func (x *Index) Find(typed string) []Hit {
 	if len(words) == 0 {
 		return nil
 	}
-	last := lastWord(typed)
+	typing := tokens(typed)
 	known := make([]map[string]float64, len(words)) // of each word: the stems that it may be, and how surely
 	for i, w := range words {
-		begins := ""
-		if i == len(words)-1 {
-			begins = last
+		begins := w // as it was typed, which may be less than its stem, if it is still being typed
+		if i == len(words)-1 && !strings.HasSuffix(typed, " ") {
+			begins = typing[len(typing)-1]
 		}
 		known[i] = x.meant(w, begins)
 	}
@@ -134,7 +135,7 @@ func (x *Index) Find(typed string) []Hit {
 		if w := t.phrases[all]; w > 0 {
 			score += whole * w / inName
 		}
-		hits = append(hits, Hit{Thing: k, Score: score})
+		hits = append(hits, Hit{Thing: k, Score: score, All: found == len(words)})
 	}
 	if len(hits) == 0 {
 		hits = x.guess(words)
@@ -150,13 +151,11 @@ func (x *Index) meant(word, begins string) map[string]float64 {
 	if _, ok := slices.BinarySearch(x.stems, word); ok {
 		out[word] = 1
 	}
-	if begins != "" {
-		for _, b := range [2]string{word, begins} {
-			at, _ := slices.BinarySearch(x.stems, b)
-			for ; at < len(x.stems) && strings.HasPrefix(x.stems[at], b); at++ {
-				if s := x.stems[at]; len(b) >= 2 && out[s] == 0 {
-					out[s] = begun
-				}
+	for _, b := range [2]string{word, begins} {
+		at, _ := slices.BinarySearch(x.stems, b)
+		for ; at < len(x.stems) && strings.HasPrefix(x.stems[at], b); at++ {
+			if s := x.stems[at]; len(b) >= 2 && out[s] == 0 {
+				out[s] = begun
 			}
 		}
 	}
@@ -298,15 +297,6 @@ func stem(w string) string {
 		}
 	}
 	return english.Stem(w, true)
-}
-
-// lastWord returns the word that may still be being typed: the last, unless a blank follows it.
-func lastWord(typed string) string {
-	list := tokens(typed)
-	if len(list) == 0 || strings.HasSuffix(typed, " ") {
-		return ""
-	}
-	return list[len(list)-1]
 }
 
 // together joins stems in the order of their letters.

@@ -269,9 +269,13 @@ func TestSearchingForANode(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, found, 2)
 	assert.Equal(t, []string{"Glazing", "Glaze"}, []string{found[0].Name, found[1].Name})
+	assert.False(t, found[0].Guess)
 	found, err = open(t, pages, p, Asked{Path: stands}).Find(Search{Words: "glazing group"}, nil)
 	require.NoError(t, err)
-	assert.Empty(t, found, "a group cannot stand in itself")
+	for _, r := range found {
+		assert.NotEqual(t, "Glazing", r.Name, "a group cannot stand in itself")
+		assert.True(t, r.Guess, "nothing typed finds nothing")
+	}
 
 	// With a node chosen, what changes its tone goes behind it, and what gives a mask has its ways in.
 	d = open(t, pages, p, Asked{})

@@ -203,7 +203,7 @@ func (d *Desk) groupsFor(words string, kept []store.Entry) map[string]bool {
 		return out
 	}
 	for _, h := range find.New(list).Find(words) {
-		if !h.Guess {
+		if h.All {
 			out[ids[h.Thing]] = true
 		}
 	}
