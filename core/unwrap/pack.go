@@ -18,7 +18,7 @@ const cells = 1024
 // Limits on the work, counted in words of rows that are looked at: of a chart in a trial, and of a whole packing. Usual
 // surfaces take a tenth of it. Charts that are not packed by then, or are more than can be packed so, lie on shelves.
 const (
-	packing   = 500_000_000
+	packing   = 320_000_000
 	mostAtAll = 20_000 // charts
 )
 
