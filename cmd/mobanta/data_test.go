@@ -49,7 +49,7 @@ func TestBackupRestoreAndVerify(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(again, "files", files[0].Name()), []byte("spoilt"), 0o600))
 	out, err = run(t, "verify", "--data", again)
-	assert.ErrorContains(t, err, "1 things are not as they should be")
+	assert.ErrorContains(t, err, "things are not as they should be")
 	assert.Contains(t, out, "is damaged")
 	_, err = run(t, "verify", "--data", filepath.Join(dir, "nowhere"))
 	assert.ErrorContains(t, err, "there is no data folder")

@@ -45,7 +45,7 @@ func TestSettleRefusesInWords(t *testing.T) {
 		`[{"id":"a","kind":"Ramp"},{"id":"a","kind":"Ramp"}]`:                                     `two nodes have the id "a"`,
 		`[{"id":"a","kind":"Ramp","set":{"stopz":[]}}]`:                                           `no setting "stopz"; it has stops, mixing`,
 		`[{"id":"a","kind":"Ramp","set":{"stops":[]}}]`:                                           "at least one stop",
-		`[{"id":"a","kind":"Ramp","set":{"stops":[{"at":0,"colour":"#fff"}]}}]`:                   "unknown field",
+		`[{"id":"a","kind":"Ramp","set":{"stops":[{"at":0,"colour":"#fff"}]}}]`:                   "has no member",
 		`[{"id":"a","kind":"Ramp","set":{"mixing":"hsv"}}]`:                                       "one of linear, srgb, oklab",
 		`[{"id":"a","kind":"Ramp","in":{"tonne":0.5}}]`:                                           `no input "tonne"; it has tone`,
 		`[{"id":"a","kind":"Ramp","in":{"tone":"b.tone"}}]`:                                       `no node "b"`,
