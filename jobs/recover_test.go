@@ -134,8 +134,8 @@ func filled(t *testing.T) (dir string, fill func(), empty func()) {
 func TestADiskThatFillsWhileAnOrderIsDrawn(t *testing.T) {
 	dir, fill, empty := filled(t)
 	b := open(t, jobs.Options{Dir: dir})
-	p, files := flare(t, 40)
-	o := delivery.Order{As: delivery.Frames, W: 300, H: 360, Samples: 1}
+	p, files := flare(t, 16)
+	o := delivery.Order{As: delivery.Frames, W: 150, H: 180, Samples: 1}
 	begun := make(chan struct{}, 1000)
 	defer b.work(t, func(int) { begun <- struct{}{} })()
 	j := b.place(t, p, files, o)

@@ -48,7 +48,7 @@ func TestReadingEndsWithTheLastWhoWaits(t *testing.T) {
 
 	c, stopC := context.WithCancel(context.Background())
 	third := ask(c)
-	assert.NotEqual(t, reading, <-begun)
+	assert.False(t, reading == <-begun, "a context of its own")
 	stopC()
 	require.ErrorIs(t, <-third, context.Canceled)
 
