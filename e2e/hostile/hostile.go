@@ -34,7 +34,7 @@ type File struct {
 }
 
 // Unspeakable is what no answer may hold: types and words of Go's, and paths of the machine.
-var Unspeakable = regexp.MustCompile(`Go (struct|value)|cannot unmarshal|goroutine|runtime error|\.go:\d|/tmp/|/root/|/home/|panic|json: |strconv|EOF`)
+var Unspeakable = regexp.MustCompile(`Go (struct|value)|cannot unmarshal|goroutine|runtime error|\.go:\d|/tmp/|/root/|/home/|panic|(^|[ (])json: |strconv|EOF`)
 
 const tri = "v 0 0 0\nv 1 0 0\nv 0 1 0\n"
 
