@@ -140,10 +140,12 @@ func TestTheNamesThatTheStudioAnswersUnder(t *testing.T) {
 	}
 	// Under a name of ours, a page of that name may write, and no other.
 	head := map[string]string{"Host": "studio.example", "Content-Type": form}
-	head["Origin"] = "https://studio.example"
+	head["Origin"] = "http://studio.example"
 	assert.Equal(t, 303, s.answer("POST", "/projects", "name=a", head).StatusCode)
-	head["Origin"] = "https://other.example"
-	assert.Equal(t, 403, s.answer("POST", "/projects", "name=a", head).StatusCode)
+	for _, other := range []string{"http://other.example", "https://studio.example"} {
+		head["Origin"] = other
+		assert.Equal(t, 403, s.answer("POST", "/projects", "name=a", head).StatusCode, other)
+	}
 }
 
 func TestABodyThatIsTooLargeHearsTheReason(t *testing.T) {
@@ -232,10 +234,10 @@ func TestAnswersHoldNoPaths(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(s.dir, "files", hash)))
 	res := s.answer("GET", "/p/"+s.id+"/bundle", "", map[string]string{"Accept": "application/json"})
 	text, _ := io.ReadAll(res.Body)
-	assert.Equal(t, 500, res.StatusCode)
+	assert.Equal(t, 409, res.StatusCode)
 	assert.NotContains(t, string(text), "files/")
 	assert.NotContains(t, string(text), hash)
-	assert.Contains(t, string(text), "Something went wrong")
+	assert.Contains(t, string(text), "is missing from the data folder")
 }
 
 // signIn tries a key and returns the answer.
