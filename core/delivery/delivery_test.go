@@ -462,7 +462,7 @@ func TestBadOrdersAreRefused(t *testing.T) {
 		"not 0 × 10":                         {As: "png8", W: 0, H: 10},
 		"not -3 × 10":                        {As: "png8", W: -3, H: 10},
 		"1 to 32768 pixels":                  {As: "png8", W: 1_000_000_000, H: 1},
-		"1,073 million":                   {As: "png8", W: 32768, H: 32768},
+		"1,073 million":                      {As: "png8", W: 32768, H: 32768},
 		"there may be 16.8 million":          {As: delivery.Layers, W: 8000, H: 8000},
 		"positions in a pixel":               {As: "png8", W: 10, H: 10, Samples: 1000},
 		"dots per inch":                      {As: "png8", W: 10, H: 10, DPI: -1},
