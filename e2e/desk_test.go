@@ -88,13 +88,20 @@ func (d *desk) eval(js string, args ...any) string {
 	return r.Value.String()
 }
 
-// until waits for a condition in the page.
+// until waits for a condition in the page. What fails in it, as on a page that is not there yet, does not hold yet.
 func (d *desk) until(what, js string, args ...any) {
 	d.t.Helper()
-	err := d.Timeout(20 * time.Second).Wait(rod.Eval("async (...a) => Boolean(await ("+js+")(...a))", args...).ByPromise())
-	if err != nil {
-		state, _ := d.Eval(`() => document.getElementById("said")?.textContent + " | " + JSON.stringify(window.mobanta?.state) + " | " + JSON.stringify(window.mobanta?.picture.shown) + document.getElementById("network")?.textContent.replace(/\s+/g, " ").slice(0, 400)`)
-		require.NoError(d.t, err, "%s: %v", what, state)
+	end := time.Now().Add(20 * time.Second)
+	for {
+		r, err := d.Evaluate(rod.Eval("async (...a) => Boolean(await ("+js+")(...a))", args...).ByPromise())
+		if err == nil && r.Value.Bool() {
+			return
+		}
+		if time.Now().After(end) {
+			state, _ := d.Eval(`() => document.getElementById("said")?.textContent + " | " + JSON.stringify(window.mobanta?.state) + " | " + JSON.stringify(window.mobanta?.picture.shown) + document.getElementById("network")?.textContent.replace(/\s+/g, " ").slice(0, 400)`)
+			require.FailNow(d.t, what+" does not come about", "%v: %v", err, state)
+		}
+		time.Sleep(10 * time.Millisecond)
 	}
 }
 
