@@ -16,13 +16,9 @@ import (
 	"time"
 
 	"github.com/go-pdf/fpdf"
-	"golang.org/x/image/font"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/gofont/goregular"
-	"golang.org/x/image/font/opentype"
-	"golang.org/x/image/math/fixed"
 
 	"mobanta/core/frame"
+	"mobanta/core/letters"
 	"mobanta/core/proof"
 	"mobanta/core/text"
 )
@@ -176,18 +172,14 @@ func (d *Drawer) sheet(o *Order, w io.Writer, piece func(n int) ([]byte, error))
 	if o.As == SheetPDF {
 		return d.sheetPDF(o, plan, w, piece)
 	}
-	regular, err := face(goregular.TTF)
-	if err != nil {
-		return err
-	}
-	bold, err := face(gobold.TTF)
-	if err != nil {
-		return err
-	}
-	measure := func(f font.Face, s string) int { return font.MeasureString(f, s).Ceil() }
+	pen := letters.NewPen(sheetText)
 	rows := 0 // the width of the names of rows
 	for k := range plan.Rows() {
-		rows = max(rows, measure(regular, plan.Row(k)))
+		wide, err := pen.Width(plan.Row(k))
+		if err != nil {
+			return err
+		}
+		rows = max(rows, wide)
 	}
 	if rows > 0 {
 		rows += sheetGap
@@ -196,8 +188,12 @@ func (d *Drawer) sheet(o *Order, w io.Writer, piece func(n int) ([]byte, error))
 	left, top := sheetMargin+rows, sheetMargin+5*int(sheetText)
 	img := image.NewNRGBA(image.Rect(0, 0, left+plan.Columns()*(o.W+sheetGap)-sheetGap+sheetMargin, top+plan.Rows()*(o.H+sheetGap)-sheetGap+sheetMargin))
 	draw.Draw(img, img.Rect, image.NewUniform(color.NRGBA{0xf5, 0xf5, 0xf5, 255}), image.Point{}, draw.Src)
-	write := func(f font.Face, s string, x, y int) {
-		(&font.Drawer{Dst: img, Src: image.NewUniform(color.NRGBA{0x17, 0x18, 0x1a, 255}), Face: f, Dot: fixed.P(x, y)}).DrawString(s)
+	write := func(s string, x, y, most int) error {
+		s, err := pen.Fitting(s, most)
+		if err != nil {
+			return err
+		}
+		return pen.Write(img, color.NRGBA{0x17, 0x18, 0x1a, 255}, x, y, s)
 	}
 	title := d.project.Name
 	if down != "" {
@@ -205,12 +201,18 @@ func (d *Drawer) sheet(o *Order, w io.Writer, piece func(n int) ([]byte, error))
 	} else {
 		title += ": " + across
 	}
-	write(bold, fitting(bold, title, img.Rect.Dx()-2*sheetMargin), sheetMargin, sheetMargin+int(sheetText))
+	if err := write(title, sheetMargin, sheetMargin+int(sheetText), img.Rect.Dx()-2*sheetMargin); err != nil {
+		return err
+	}
 	for k := range plan.Columns() {
-		write(regular, fitting(regular, plan.Column(k), o.W), left+k*(o.W+sheetGap), top-int(sheetText)/2)
+		if err := write(plan.Column(k), left+k*(o.W+sheetGap), top-int(sheetText)/2, o.W); err != nil {
+			return err
+		}
 	}
 	for k := range plan.Rows() {
-		write(regular, plan.Row(k), sheetMargin, top+k*(o.H+sheetGap)+o.H/2)
+		if err := write(plan.Row(k), sheetMargin, top+k*(o.H+sheetGap)+o.H/2, rows); err != nil {
+			return err
+		}
 	}
 	for n := range plan.Cells() {
 		data, err := piece(n)
@@ -227,29 +229,6 @@ func (d *Drawer) sheet(o *Order, w io.Writer, piece func(n int) ([]byte, error))
 	return png.Encode(w, img)
 }
 
-func face(ttf []byte) (font.Face, error) {
-	f, err := opentype.Parse(ttf)
-	if err == nil {
-		var out font.Face
-		if out, err = opentype.NewFace(f, &opentype.FaceOptions{Size: sheetText, DPI: 72, Hinting: font.HintingFull}); err == nil {
-			return out, nil
-		}
-	}
-	return nil, fmt.Errorf("delivery: %w", err)
-}
-
-// fitting returns as much of a text as is at most w pixels wide.
-func fitting(f font.Face, s string, w int) string {
-	if font.MeasureString(f, s).Ceil() <= w {
-		return s
-	}
-	r := []rune(s)
-	for len(r) > 0 && font.MeasureString(f, string(r)+"…").Ceil() > w {
-		r = r[:len(r)-1]
-	}
-	return string(r) + "…"
-}
-
 // sheetPDF writes a sheet as one page, on which a pixel is 1/150 of an inch unless the order says otherwise.
 func (d *Drawer) sheetPDF(o *Order, plan *proof.Plan, w io.Writer, piece func(n int) ([]byte, error)) error {
 	dpi := o.DPI
@@ -259,11 +238,11 @@ func (d *Drawer) sheetPDF(o *Order, plan *proof.Plan, w io.Writer, piece func(n 
 	const margin, gap, text = 12.0, 3.0, 3.2 // millimetres
 	cw, ch := float64(o.W)/dpi*25.4, float64(o.H)/dpi*25.4
 	doc := fpdf.NewCustom(&fpdf.InitType{UnitStr: "mm", Size: fpdf.SizeType{Wd: 100, Ht: 100}})
-	latin := doc.UnicodeTranslatorFromDescriptor("")
-	doc.SetFont("Helvetica", "", text/25.4*72)
+	page := letters.Page{Doc: doc}
+	const points = text / 25.4 * 72
 	rows := 0.0
 	for k := range plan.Rows() {
-		rows = max(rows, doc.GetStringWidth(latin(plan.Row(k))))
+		rows = max(rows, page.Width(points, plan.Row(k)))
 	}
 	if rows > 0 {
 		rows += gap
@@ -277,17 +256,15 @@ func (d *Drawer) sheetPDF(o *Order, plan *proof.Plan, w io.Writer, piece func(n 
 	doc.SetAutoPageBreak(false, 0)
 	doc.AddPageFormat("P", size)
 	across, down := plan.Head()
-	doc.SetFont("Helvetica", "B", text/25.4*72)
 	if down != "" {
 		across = down + " by " + across
 	}
-	doc.Text(margin, margin+text, latin(d.project.Name+": "+across))
-	doc.SetFont("Helvetica", "", text/25.4*72)
+	page.Write(1.2*points, margin, margin+text, d.project.Name+": "+across)
 	for k := range plan.Columns() {
-		doc.Text(left+float64(k)*(cw+gap), top-text/2, latin(plan.Column(k)))
+		page.Write(points, left+float64(k)*(cw+gap), top-text/2, plan.Column(k))
 	}
 	for k := range plan.Rows() {
-		doc.Text(margin, top+float64(k)*(ch+gap)+ch/2, latin(plan.Row(k)))
+		page.Write(points, margin, top+float64(k)*(ch+gap)+ch/2, plan.Row(k))
 	}
 	for n := range plan.Cells() {
 		data, err := piece(n)
