@@ -14,9 +14,8 @@ import (
 func (r *Ready) Bits(k, w, h int, covers []float32) []bool {
 	l := &r.inks[k]
 	cell := func(x, y int) (i, j int) {
-		px, py := float32(x)+0.5-l.dx, float32(h)-float32(y)-0.5+l.dy
-		u, v := px*l.perPixel, py*l.perPixel
-		return int(math.Floor(float64(u*l.cos + v*l.sin))), int(math.Floor(float64(v*l.cos - u*l.sin)))
+		u, v := l.at(float32(x), float32(y), h)
+		return int(math.Floor(float64(u))), int(math.Floor(float64(v)))
 	}
 	i0, j0, i1, j1 := math.MaxInt, math.MaxInt, math.MinInt, math.MinInt
 	for _, c := range [4][2]int{{0, 0}, {w - 1, 0}, {0, h - 1}, {w - 1, h - 1}} {

@@ -165,13 +165,15 @@ type Shares [MaxInks]float32
 
 // Ready is a press made ready for a picture.
 type Ready struct {
-	inks  []plate
-	paper color.C
-	tooth float32
-	gain  float32
-	rough float32
-	limit float32
-	lut   [lutSide * lutSide * lutSide]atomic.Pointer[Shares]
+	inks     []plate
+	paper    color.C
+	tooth    float32
+	gain     float32
+	rough    float32
+	limit    float32
+	lines    int
+	overlaps lazily
+	lut      [lutSide * lutSide * lutSide]atomic.Pointer[Shares]
 }
 
 // plate is an ink made ready.
@@ -188,7 +190,7 @@ type plate struct {
 
 // Ready readies a press for a picture of so many lines.
 func (p *Press) Ready(lines int) *Ready {
-	r := &Ready{paper: p.Paper, tooth: float32(p.Tooth), gain: float32(p.Gain), rough: float32(p.Rough), limit: float32(p.Limit)}
+	r := &Ready{paper: p.Paper, tooth: float32(p.Tooth), gain: float32(p.Gain), rough: float32(p.Rough), limit: float32(p.Limit), lines: lines}
 	for i := range p.Inks {
 		k := &p.Inks[i]
 		if k.Off {
@@ -238,12 +240,47 @@ func (r *Ready) over(k int, below color.C, covers float32) color.C {
 	return below
 }
 
-// Mean returns the colour that shares of ink come to on average: screens at different angles cover
-// each other by chance (Demichel), and what is seen is the mean (Neugebauer).
+// Mean returns the colour that shares of ink come to on average: what is seen is the mean of what lies on each other (Neugebauer),
+// screens cover each other by chance (Demichel) but for those that beat, whose overlaps are measured.
 func (r *Ready) Mean(s *Shares) color.C {
 	c := r.paper
 	for k := range r.inks {
 		c = r.over(k, c, s[k])
 	}
+	r.overlaps.once.Do(func() { r.overlaps.list = r.measure(r.lines) })
+	for i := range r.overlaps.list {
+		o := &r.overlaps.list[i]
+		more, by := o.of(s), r.together(o.inks, s)
+		for i := range c {
+			c[i] += more * by[i]
+		}
+	}
 	return c
+}
+
+// together is by how much the colour changes with the product of what some inks cover: the mean is linear in each share, and
+// this is its mixed derivative.
+func (r *Ready) together(inks []int, s *Shares) (by color.C) {
+	below := r.paper
+	next := 0
+	for k := range r.inks {
+		l := &r.inks[k]
+		mine := next < len(inks) && inks[next] == k
+		for c := range below {
+			keeps, puts := l.color[c]*(1-l.opacity), l.color[c]*l.opacity
+			switch {
+			case mine && next == 0:
+				by[c] = below[c]*(keeps-1) + puts
+			case mine:
+				by[c] *= keeps - 1
+			default:
+				by[c] *= 1 + s[k]*(keeps-1)
+			}
+			below[c] += s[k] * (below[c]*(keeps-1) + puts)
+		}
+		if mine {
+			next++
+		}
+	}
+	return by
 }

@@ -55,6 +55,13 @@ func (s *Sheet) share(k int, x, y float32) float32 {
 	return top + (low-top)*fy
 }
 
+// at returns where in its screen, in cells, the middle of pixel x, y of a picture of so many lines lies: upward on the page, the
+// plate's own place if it lies off.
+func (l *plate) at(x, y float32, lines int) (u, v float32) {
+	u, v = (x+0.5-l.dx)*l.perPixel, (float32(lines)-y-0.5+l.dy)*l.perPixel
+	return u*l.cos + v*l.sin, v*l.cos - u*l.sin
+}
+
 // Plate returns how much of pixel x, y plate k covers, 0 to 1.
 func (s *Sheet) Plate(k, x, y int) float32 {
 	l := &s.press.inks[k]
@@ -67,17 +74,14 @@ func (s *Sheet) Plate(k, x, y int) float32 {
 		return 0
 	}
 	a += 4 * s.press.gain * a * (1 - a)
-	// Places on the page, upward, in heights; the plate's own, if it lies off.
-	px, py := fx+0.5-l.dx, float32(s.lines)-fy-0.5+l.dy
-	u, v := px*l.perPixel, py*l.perPixel
-	u, v = u*l.cos+v*l.sin, v*l.cos-u*l.sin
+	u, v := l.at(fx, fy, s.lines)
 	if s.press.rough > 0 && a < 1 {
 		a += s.press.rough * 0.35 * min(a, 1-a) * texture.Seen(3*l.perPixel) * texture.Noise(3*u, 3*v, 0.5, s.roughSeeds[k])
 	}
 	m := l.screen.At(u, v, max(0, min(1, a)))
 	if s.press.tooth > 0 && m > 0 {
 		grain := 900 / float32(s.lines) // of the paper, in grains a pixel
-		n := texture.Noise(px*grain, py*grain, 0.5, s.toothSeed)
+		n := texture.Noise((fx+0.5-l.dx)*grain, (float32(s.lines)-fy-0.5+l.dy)*grain, 0.5, s.toothSeed)
 		m *= 1 - s.press.tooth*max(0, min(1, texture.Seen(grain)*(1.6*n-0.35)))
 	}
 	return m

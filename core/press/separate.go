@@ -117,12 +117,12 @@ func (r *Ready) descend(s *Shares, c color.C, weight *[3]float64, steps int) {
 	for range steps {
 		var slope [MaxInks][3]float64 // of the colour by each share
 		for k := range n {
-			// The colour is linear in each share: the slope is between all and none of it.
-			none, all := *s, *s
-			none[k], all[k] = 0, 1
-			lo, hi := r.Mean(&none), r.Mean(&all)
+			// The colour is nearly linear in each share.
+			less, more := *s, *s
+			less[k], more[k] = max(0, s[k]-0.1), min(1, s[k]+0.1)
+			lo, hi := r.Mean(&less), r.Mean(&more)
 			for i := range lo {
-				slope[k][i] = weight[i] * float64(hi[i]-lo[i])
+				slope[k][i] = weight[i] * float64(hi[i]-lo[i]) / float64(more[k]-less[k])
 			}
 		}
 		m := r.Mean(s)
