@@ -173,7 +173,7 @@ func TestDotsFromTheSearchToThePlates(t *testing.T) {
 	assert.Equal(t, "Plate: Night", d.eval(`() => document.getElementById("rim-what").textContent`))
 	d.eval(`() => { document.querySelector('[data-plate="dark"]').click(); return "" }`)
 	d.settled()
-	for as, begins := range map[string]string{"plates8": "PK", "plates1": "PK", "platespdf": "%PDF-"} {
+	for as, begins := range map[string]string{"plates16": "PK", "plates8": "PK", "plates1": "PK", "platespdf": "%PDF-"} {
 		got := d.eval(`async (as) => { const r = await (`+delivered+`)({ as, w: 120, h: 80, samples: 1 }); const b = new Uint8Array(await r.arrayBuffer()); return r.status + " " + String.fromCharCode(...b.slice(0, 5)) }`, as)
 		assert.True(t, strings.HasPrefix(got, "200 "+begins), "%s: %q", as, got)
 	}

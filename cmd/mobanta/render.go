@@ -140,7 +140,7 @@ func (f *renderFlags) as() (delivery.Format, error) {
 	case ext == ".zip" && f.bits == 1:
 		return "plates1", nil
 	}
-	if as, ok := map[string]delivery.Format{".png": "png8", ".pfm": "pfm", ".svg": "svg", ".zip": "plates8", ".pdf": "platespdf", ".ora": delivery.Layers}[ext]; ok {
+	if as, ok := map[string]delivery.Format{".png": "png8", ".pfm": "pfm", ".svg": "svg", ".zip": "plates16", ".pdf": "platespdf", ".ora": delivery.Layers}[ext]; ok {
 		return as, nil
 	}
 	return "", asked("--out must end in .png or .pfm, for layers in .ora, for lines in .svg, or for plates in .zip or .pdf, not %q; --format and --frames say more", ext)

@@ -177,6 +177,8 @@ func (p *Picture) Write(w io.Writer, f Format) error {
 		return p.writePNG(w, 16)
 	case PFM:
 		return p.result.WritePFM(w)
+	case Plates16:
+		return p.writePlates(w, 16)
 	case Plates8:
 		return p.writePlates(w, 8)
 	case Plates1:
@@ -186,5 +188,5 @@ func (p *Picture) Write(w io.Writer, f Format) error {
 	case SVG, SVGFills:
 		return p.writeSVG(w, f == SVGFills)
 	}
-	return fmt.Errorf("frame: a picture is written as %s, %s or %s, plates as %s, %s or %s, vectors as %s or %s, not as %.20q", PNG8, PNG16, PFM, Plates8, Plates1, PlatesPDF, SVG, SVGFills, f)
+	return fmt.Errorf("frame: a picture is written as %s, %s or %s, plates as %s, %s, %s or %s, vectors as %s or %s, not as %.20q", PNG8, PNG16, PFM, Plates16, Plates8, Plates1, PlatesPDF, SVG, SVGFills, f)
 }

@@ -289,11 +289,11 @@ func (l *layering) run() error {
 	if err := l.add("Pattern", to, cover(shown)); err != nil {
 		return err
 	}
-	if err := l.lines(shown); err != nil {
-		return err
-	}
 	all, err := l.film(l.job.Looks)
 	if err != nil {
+		return err
+	}
+	if err := l.lines(shown, all); err != nil {
 		return err
 	}
 	if to, err = l.developed(all, true); err != nil {
@@ -359,8 +359,9 @@ func (l *layering) flat(even *film.Film) (*film.Film, error) {
 	return l.film(l.looks(func(id string, n *network.Network) *network.Network { return plain(n, most[id]) }))
 }
 
-// lines adds the sets of lines, each upon those before it.
-func (l *layering) lines(under *film.Film) error {
+// lines adds the sets of lines, each upon those before it. Where they meet on nothing they cover no more than all is covered: at
+// each position they may lie on one another, which their means do not know, and no layer above takes cover away.
+func (l *layering) lines(under, all *film.Film) error {
 	sum := *under
 	sum.Base = slices.Clone(under.Base)
 	for _, look := range l.worn() {
@@ -375,6 +376,12 @@ func (l *layering) lines(under *film.Film) error {
 				return err
 			}
 			for i := 0; i < len(sum.Base); i += 4 {
+				if a, was := ink.Base[i+3], sum.Base[i+3]; a > 0 && was < 1 && 1-(1-was)*(1-a) > all.Base[i+3] {
+					part := max(0, 1-(1-all.Base[i+3])/(1-was)) / a
+					for k := range 4 {
+						ink.Base[i+k] *= part
+					}
+				}
 				rest := 1 - ink.Base[i+3]
 				for k := range 4 {
 					sum.Base[i+k] = sum.Base[i+k]*rest + ink.Base[i+k]

@@ -58,30 +58,23 @@ func (r *Result) press() (film.Press, bool) {
 	return p, ok
 }
 
-// Plate returns how much of each pixel plate k covers, from 0 to 255.
-func (r *Result) Plate(k int) *image.Gray {
-	out := image.NewGray(r.Bounds())
-	r.covers(k, func(i int, v float32) { out.Pix[i] = uint8(255*v + 0.5) })
-	return out
-}
-
-// covers calls put for each pixel, by its number, with how much of it plate k covers, 0 to 1; from several goroutines.
-func (r *Result) covers(k int, put func(i int, v float32)) {
+// Plate returns how much of each pixel plate k covers, 0 to 1, row by row.
+func (r *Result) Plate(k int) []float32 {
 	p, _ := r.press()
 	p.Plate = k + 1
+	out := make([]float32, r.W*r.H)
 	append(slices.Clone(r.chain[:len(r.chain)-1]), p).Each(&r.Film, r.Bounds(), r.workers, func(y int, row []float32) {
 		for x := range r.W {
-			put(y*r.W+x, max(0, min(1, 1-row[4*x])))
+			out[y*r.W+x] = max(0, min(1, 1-row[4*x]))
 		}
 	})
+	return out
 }
 
 // PlateBits returns which pixels plate k prints where there is ink or none, row by row; see press.Ready.Bits.
 func (r *Result) PlateBits(k int) []bool {
-	covers := make([]float32, r.W*r.H)
-	r.covers(k, func(i int, v float32) { covers[i] = v })
 	p, _ := r.press()
-	return p.Bits(k, r.W, r.H, covers)
+	return p.Bits(k, r.W, r.H, r.Plate(k))
 }
 
 // RGBA writes the picture as 8-bit sRGB as it is viewed, four bytes a pixel,
