@@ -26,7 +26,7 @@ func settled(t *testing.T, sc *stage.Scene, h int, shift, width float32, rule li
 	pr := sample.NewProjector(sc.Geometry, view, 2)
 	const passes = 16
 	for k := range passes {
-		vis, err := pr.Draw(context.Background(), picture.Position(k), 2)
+		vis, err := pr.Draw(context.Background(), picture.Position(k, passes), 2)
 		require.NoError(t, err)
 		var strokes []line.Stroke
 		for _, c := range rule.Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2}, func(int32) bool { return true }) {

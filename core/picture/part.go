@@ -140,6 +140,6 @@ func (r *Renderer) whole(ctx context.Context, l layer, masked line.Masked, put f
 		}
 	}
 	r.rays = part.rays
-	seen, err := part.projector.Turned(image.Rectangle{}).Draw(ctx, Position(0), r.Workers)
+	seen, err := part.projector.Turned(image.Rectangle{}).Draw(ctx, Position(0, 1), r.Workers)
 	return seen, found, err
 }

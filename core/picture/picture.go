@@ -88,6 +88,7 @@ type Renderer struct {
 	later     []*sample.Packed   // by the others, from the second on; nil where not kept
 	opened    *sample.Visibility // what position openedAt sees, unpacked; or nil
 	openedAt  int
+	odd       bool // whether opened and later are of an odd number of positions
 	rays      *trace.Scene
 	lights    []light.Source
 	level     int // how well light that is found by chance is known; see shade.Findings
@@ -140,11 +141,30 @@ func PlainLook() *network.Network {
 	return n
 }
 
-// Position returns the place within the pixel of position k: the middle first,
-// then the additive recurrence R2 (Roberts 2018), which fills the square evenly.
-func Position(k int) [2]float32 {
-	frac := func(x float64) float32 { return float32(x - float64(int(x))) }
-	return [2]float32{frac(0.5 + float64(k)*0.7548776662466927), frac(0.5 + float64(k)*0.5698402909980532)}
+// Position returns the place within the pixel, each coordinate from 0 to 1, of position k of n. The first is the middle. The
+// others are mirrored pairs about it of the additive recurrence R2 (Roberts 2018), so that their mean is the middle too and a
+// picture does not lie to one side; of an even number three at the corners of a triangle come first, which the middle is
+// the centre of. Against R2 alone, the share of a pixel beside a straight edge is wrong by half as much at 16 positions.
+// Two positions have no such order: their mean lies beside the middle.
+func Position(k, n int) [2]float32 {
+	from := [2]float64{0.5, 0.5}
+	if k == 0 {
+		return [2]float32{0.5, 0.5}
+	}
+	if n%2 == 0 {
+		if k < 4 {
+			s, c := math.Sincos(1.3 + float64(k-1)*2*math.Pi/3)
+			return [2]float32{float32(0.5 + 0.42*c), float32(0.5 + 0.42*s)}
+		}
+		k, from = k-3, [2]float64{0.15, 0.25}
+	}
+	j := float64((k + 1) / 2)
+	_, x := math.Modf(from[0] + j*0.7548776662466927)
+	_, y := math.Modf(from[1] + j*0.5698402909980532)
+	if k%2 == 0 {
+		x, y = 1-x, 1-y
+	}
+	return [2]float32{float32(x), float32(y)}
 }
 
 // Render renders job. It calls show with the first picture, and again when it
@@ -356,7 +376,7 @@ func (r *Renderer) prepare(ctx context.Context, job Job) error {
 		if projector == nil || !projector.Shows(job.Scene.Geometry, view) {
 			projector = sample.NewProjector(job.Scene.Geometry, view, r.Workers)
 		}
-		seen, err := projector.Turned(view.Area).Draw(ctx, Position(0), r.Workers)
+		seen, err := projector.Turned(view.Area).Draw(ctx, Position(0, 1), r.Workers)
 		if err != nil {
 			return err
 		}
@@ -625,6 +645,9 @@ func (r *Renderer) visible(ctx context.Context, k int) (*sample.Visibility, erro
 	if k == 0 {
 		return r.seen, nil
 	}
+	if odd := r.job.Samples%2 == 1; odd != r.odd {
+		r.later, r.opened, r.odd = nil, nil, odd
+	}
 	if r.opened != nil && r.openedAt == k {
 		return r.opened, nil
 	}
@@ -632,7 +655,7 @@ func (r *Renderer) visible(ctx context.Context, k int) (*sample.Visibility, erro
 		r.opened, r.openedAt = r.later[k-1].Unpack(r.opened), k
 		return r.opened, nil
 	}
-	vis, err := r.projector.Draw(ctx, Position(k), r.Workers)
+	vis, err := r.projector.Draw(ctx, Position(k, r.job.Samples), r.Workers)
 	if err != nil {
 		return nil, err
 	}

@@ -345,7 +345,7 @@ func TestInkIsReadAtEachPosition(t *testing.T) {
 				n++
 				var mean float64 // of the heights that the positions were at, to the nearest place on the edge
 				for k := range 16 {
-					mean += (1 - (h/2+float64(picture.Position(k)[1]))/h) / 16
+					mean += (1 - (h/2+float64(picture.Position(k, 16)[1]))/h) / 16
 				}
 				assert.InDelta(t, mean, c[1], 0.6/h)
 			}
