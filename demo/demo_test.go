@@ -19,10 +19,10 @@ func TestTheSamplesAreWhole(t *testing.T) {
 		p, files, err := s.Make()
 		require.NoError(t, err)
 		assert.False(t, seen[s.ID])
-		require.Len(t, p.Takes, 3, s.ID)
-		assert.True(t, p.Takes[0].Chosen && p.At(&p.Takes[0]), "the first is the sample as it is")
-		for i := range p.Takes[1:] {
-			assert.False(t, p.At(&p.Takes[i+1]), "%s: %s differs", s.ID, p.Takes[i+1].Name)
+		require.Len(t, p.Stagings, 3, s.ID)
+		assert.True(t, p.Stagings[0].Chosen && p.At(&p.Stagings[0]), "the first is the sample as it is")
+		for i := range p.Stagings[1:] {
+			assert.False(t, p.At(&p.Stagings[i+1]), "%s: %s differs", s.ID, p.Stagings[i+1].Name)
 		}
 		seen[s.ID] = true
 		for _, m := range p.Stage.Models {

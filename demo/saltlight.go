@@ -28,7 +28,7 @@ type Sample struct {
 }
 
 // Samples lists the sample projects; the first is the one that the studio opens.
-var Samples = []Sample{{"saltlight", withTakes("saltlight", Saltlight)}, {"bell-buoy", withTakes("bell-buoy", Dusk)}, {"keepers-lamp", withTakes("keepers-lamp", Lamp)}, {"the-keeper", withTakes("the-keeper", Keep)}, {"comic-page", withTakes("comic-page", ComicPage)}, {"printed-buoy", withTakes("printed-buoy", Printed)}, {"harbour", withTakes("harbour", InPen)}, {"signal-flare", withTakes("signal-flare", Flare)}}
+var Samples = []Sample{{"saltlight", withStagings("saltlight", Saltlight)}, {"bell-buoy", withStagings("bell-buoy", Dusk)}, {"keepers-lamp", withStagings("keepers-lamp", Lamp)}, {"the-keeper", withStagings("the-keeper", Keep)}, {"comic-page", withStagings("comic-page", ComicPage)}, {"printed-buoy", withStagings("printed-buoy", Printed)}, {"harbour", withStagings("harbour", InPen)}, {"signal-flare", withStagings("signal-flare", Flare)}}
 
 // prop is a model of a sample, and which look its parts wear.
 type prop struct {
@@ -190,7 +190,7 @@ func Keep() (*project.Project, map[string]exchange.File, error) {
 	p.Stage.Camera = stage.Camera{Azimuth: 16, Elevation: 17, Target: vec.V{0, 1.1, 0.2}, Distance: 13, Angle: 22}
 	p.Stage.Backdrop = stage.Backdrop{Color: color.MustHex("#8FB3B5")}
 	p.Stage.Time.Length = 2 // as long as the keeper waves
-	// The dial as it was baked, which a take wears.
+	// The dial as it was baked, which a staging wears.
 	hash := exchange.Hash(bakedDial)
 	files[hash] = exchange.File{Name: "dial.png", Data: bakedDial}
 	p.Looks = append(p.Looks, project.Look{ID: "dial-baked", Name: "Compass dial, baked", Network: network.Network{Nodes: []network.Node{

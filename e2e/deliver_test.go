@@ -31,7 +31,7 @@ const delivered = `async (order) => {
 	}
 }`
 
-// A take is kept by a key, gone back to by a press, undone, and compared by a wipe.
+// A staging is kept by a key, gone back to by a press, undone, and compared by a wipe.
 func TestATakeIsKeptGoneBackToAndCompared(t *testing.T) {
 	d := start(t, "demo", "/p/saltlight?size=320x200")
 	d.settled()
@@ -39,8 +39,8 @@ func TestATakeIsKeptGoneBackToAndCompared(t *testing.T) {
 	v := d.version()
 	require.NoError(t, d.KeyActions().Press(input.ShiftLeft).Type(input.KeyT).Do())
 	d.stored(v)
-	d.until("its picture among the takes", `() => !document.getElementById("takes").hidden && [...document.querySelectorAll(".take input[name=name]")].some((e) => e.value === "Take 4")`)
-	d.until("it is where the project is", `() => document.querySelector(".take.is-here [name=name]")`)
+	d.until("its picture among the stagings", `() => !document.getElementById("stagings").hidden && [...document.querySelectorAll(".staging input[name=name]")].some((e) => e.value === "Staging 4")`)
+	d.until("it is where the project is", `() => document.querySelector(".staging.is-here [name=name]")`)
 	v = d.version()
 	x, y := d.middle("#picture")
 	d.drag(x, y, x+60, y+10)
@@ -48,9 +48,9 @@ func TestATakeIsKeptGoneBackToAndCompared(t *testing.T) {
 	d.settled()
 	turned := d.shot()
 	require.NotEqual(t, first, turned)
-	d.until("the project is elsewhere", `() => ![...document.querySelectorAll(".take.is-here [name=name]")].some((e) => e.value === "Take 4")`)
+	d.until("the project is elsewhere", `() => ![...document.querySelectorAll(".staging.is-here [name=name]")].some((e) => e.value === "Staging 4")`)
 	v = d.version()
-	d.eval(`() => { [...document.querySelectorAll(".take")].find((e) => e.querySelector("[name=name]")?.value === "Take 4").querySelector("button.take-face").click(); return "" }`)
+	d.eval(`() => { [...document.querySelectorAll(".staging")].find((e) => e.querySelector("[name=name]")?.value === "Staging 4").querySelector("button.staging-face").click(); return "" }`)
 	d.stored(v)
 	d.settled()
 	assert.Equal(t, first, d.shot(), "the very same picture")
@@ -60,8 +60,8 @@ func TestATakeIsKeptGoneBackToAndCompared(t *testing.T) {
 	d.settled()
 	assert.Equal(t, turned, d.shot())
 
-	take := d.eval(`() => [...document.querySelectorAll(".take")].find((e) => e.querySelector("[name=name]")?.value === "Take 4").id.slice(5)`)
-	require.NoError(t, d.Navigate(d.server.Address+"/p/saltlight/compare?a=take/"+take+"&b=now"))
+	kept := d.eval(`() => [...document.querySelectorAll(".staging")].find((e) => e.querySelector("[name=name]")?.value === "Staging 4").id.slice(5)`)
+	require.NoError(t, d.Navigate(d.server.Address+"/p/saltlight/compare?a=staging/"+kept+"&b=now"))
 	drawn := `() => /16 positions/.test(document.getElementById("compare-says").textContent)`
 	d.until("both sides", drawn)
 	at := func() string {
@@ -89,7 +89,7 @@ func TestATakeIsKeptGoneBackToAndCompared(t *testing.T) {
 	}`)
 }
 
-// A sheet is chosen, drawn and pressed; a cell of it is kept as a take; it leaves as a picture.
+// A sheet is chosen, drawn and pressed; a cell of it is kept as a staging; it leaves as a picture.
 func TestASheetIsDrawnAndPressed(t *testing.T) {
 	d := start(t, "demo", "/p/saltlight/sheet")
 	d.until("the page", `() => document.querySelectorAll("[data-axis]").length === 3`)
@@ -108,7 +108,7 @@ func TestASheetIsDrawnAndPressed(t *testing.T) {
 	d.press(input.ArrowDown)
 	assert.Equal(t, "0.5, -60°", d.eval(`() => document.getElementById("sheet-name").textContent`), "by keys")
 	d.eval(`() => { document.querySelector("[data-keep-cell]").click(); return "" }`)
-	d.until("it is kept", `() => /is kept as a take/.test(document.getElementById("said").textContent)`)
+	d.until("it is kept", `() => /is kept as a staging/.test(document.getElementById("said").textContent)`)
 	d.click(`[data-cell="2"]`)
 	d.until("it is taken", `() => /is now as 0.2, 80°/.test(document.getElementById("said").textContent)`)
 	d.eval(`() => { document.querySelector('[data-sheet-as="sheetpng"]').click(); return "" }`)
@@ -118,8 +118,8 @@ func TestASheetIsDrawnAndPressed(t *testing.T) {
 
 	require.NoError(t, d.Navigate(d.server.Address+"/p/saltlight"))
 	d.until("the desk", `() => window.mobanta?.picture.shown?.done`)
-	d.eval(`() => { document.querySelector("[data-tab=takes]").click(); return "" }`)
-	d.until("the take of the cell", `() => [...document.querySelectorAll(".take [name=name]")].some((e) => e.value === "0.5, -60°")`)
+	d.eval(`() => { document.querySelector("[data-tab=stagings]").click(); return "" }`)
+	d.until("the staging of the cell", `() => [...document.querySelectorAll(".staging [name=name]")].some((e) => e.value === "0.5, -60°")`)
 	assert.Contains(t, d.eval(`() => document.getElementById("undo").textContent`), "changed")
 }
 

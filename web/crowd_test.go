@@ -116,7 +116,7 @@ func (g *guest) act(t *testing.T) {
 			`{"op":"model.remove","id":"model3"}`,
 			`{"op":"look.assign","id":"model1","look":"look2"}`,
 			fmt.Sprintf(`{"op":"time.set","key":"length","value":%d}`, 1+g.rnd.IntN(3)),
-			`{"op":"take.add"}`,
+			`{"op":"staging.add"}`,
 		}
 		_, _ = g.s.do("POST", "/p/"+g.id+"/edit", strings.NewReader(`{"edits":[`+edits[g.rnd.IntN(len(edits))]+`]}`), map[string]string{"Content-Type": "application/json", "Accept": "application/json"})
 	case 8:

@@ -187,7 +187,7 @@ func (v *Server) face(b *jobs.Board, j *jobs.Job, p *project.Project) {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
-	if t := p.Take(j.Order.Take); t != nil {
+	if t := p.Staging(j.Order.Staging); t != nil {
 		p = p.With(t)
 	}
 	data, err := v.stills.png(ctx, p, v.live.Files.Under(ctx), faceW, faceH)
@@ -356,11 +356,11 @@ func (v *Server) sheet(c *echo.Context) error {
 	return v.render(c, http.StatusOK, "sheet.html", view)
 }
 
-// pressed makes a cell of a sheet the state of the project, or a take of it.
+// pressed makes a cell of a sheet the state of the project, or a staging of it.
 type pressed struct {
 	Sheet *proof.Sheet `json:"sheet"`
 	Cell  int          `json:"cell"`
-	Take  bool         `json:"take"` // keep it as a take, and leave the project as it is
+	Keep  bool         `json:"keep"` // keep it as a staging, and leave the project as it is
 }
 
 func (v *Server) press(c *echo.Context) error {
@@ -385,12 +385,12 @@ func (v *Server) press(c *echo.Context) error {
 		return errors.New("proof: the sheet has no such picture")
 	}
 	edits := plan.Edits(req.Cell)
-	if req.Take {
+	if req.Keep {
 		q, err := plan.Cell(req.Cell)
 		if err != nil {
 			return err
 		}
-		edits = []project.Edit{{Op: "take.add", Name: plan.Name(req.Cell), State: q.StateNow()}}
+		edits = []project.Edit{{Op: "staging.add", Name: plan.Name(req.Cell), State: q.StateNow()}}
 	}
 	st, outcomes, err := v.made(ctx, st.ID, edits)
 	if err != nil {

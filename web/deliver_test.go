@@ -170,20 +170,20 @@ func TestAnOrderIsCancelled(t *testing.T) {
 func TestBadOrdersAreRefused(t *testing.T) {
 	s := withOrders(t)
 	for says, body := range map[string]string{
-		"could not be read":  `{`,
-		"1 to 32768 pixels":  `{"as":"png8","w":0,"h":10}`,
-		"not 1000000000":     `{"as":"png8","w":1000000000,"h":1}`,
-		"no format":          `{"as":"../../etc/passwd","w":10,"h":10}`,
-		"counted from 0":     `{"as":"gif","w":10,"h":10,"last":1000000}`,
-		"take is not there":  `{"as":"png8","w":10,"h":10,"take":"../x"}`,
-		"what it varies":     `{"as":"sheet","w":10,"h":10}`,
-		"per inch lie":       `{"as":"png8","w":10,"h":10,"dpi":1e300}`,
-		"lies outside 0 to ": `{"as":"png8","w":10,"h":10,"at":-1}`,
-		"100000 × 100000":    `{"as":"texture","w":100000,"h":100000}`,
-		"model is not there": `{"as":"texture","w":16,"h":16,"bake":{"model":"../x"}}`,
-		"look is not there":  `{"as":"mtlx","w":16,"h":16,"code":{"look":"none"}}`,
-		"thousandths":        `{"as":"glb","w":16,"h":16,"painted":{"outline":1e9}}`,
-		"margin is 0 to":     `{"as":"texture","w":16,"h":16,"bake":{"margin":-4}}`,
+		"could not be read":    `{`,
+		"1 to 32768 pixels":    `{"as":"png8","w":0,"h":10}`,
+		"not 1000000000":       `{"as":"png8","w":1000000000,"h":1}`,
+		"no format":            `{"as":"../../etc/passwd","w":10,"h":10}`,
+		"counted from 0":       `{"as":"gif","w":10,"h":10,"last":1000000}`,
+		"staging is not there": `{"as":"png8","w":10,"h":10,"staging":"../x"}`,
+		"what it varies":       `{"as":"sheet","w":10,"h":10}`,
+		"per inch lie":         `{"as":"png8","w":10,"h":10,"dpi":1e300}`,
+		"lies outside 0 to ":   `{"as":"png8","w":10,"h":10,"at":-1}`,
+		"100000 × 100000":      `{"as":"texture","w":100000,"h":100000}`,
+		"model is not there":   `{"as":"texture","w":16,"h":16,"bake":{"model":"../x"}}`,
+		"look is not there":    `{"as":"mtlx","w":16,"h":16,"code":{"look":"none"}}`,
+		"thousandths":          `{"as":"glb","w":16,"h":16,"painted":{"outline":1e9}}`,
+		"margin is 0 to":       `{"as":"texture","w":16,"h":16,"bake":{"margin":-4}}`,
 	} {
 		for _, path := range []string{"/orders", "/estimate"} {
 			code, got := s.order(path, body)
@@ -277,13 +277,13 @@ func TestAProofSheet(t *testing.T) {
 	_, page = s.body("/sheet?axis=sun/none=1")
 	assert.Contains(t, string(page), "choose it anew")
 
-	code, got = s.order("/sheet/press", `{"sheet":`+sheet+`,"cell":1,"take":true}`)
+	code, got = s.order("/sheet/press", `{"sheet":`+sheet+`,"cell":1,"keep":true}`)
 	require.Equal(t, 200, code, got)
 	p := s.project().Project
-	require.Len(t, p.Takes, 1)
-	assert.Equal(t, "80°", p.Takes[0].Name)
+	require.Len(t, p.Stagings, 1)
+	assert.Equal(t, "80°", p.Stagings[0].Name)
 	assert.NotEqual(t, 80.0, p.Stage.Lights[0].Azimuth, "the project stays as it is")
-	assert.Equal(t, 80.0, p.Takes[0].Lights[0].Azimuth)
+	assert.Equal(t, 80.0, p.Stagings[0].Lights[0].Azimuth)
 	code, _ = s.order("/sheet/press", `{"sheet":`+sheet+`,"cell":1}`)
 	require.Equal(t, 200, code)
 	assert.Equal(t, 80.0, s.project().Project.Stage.Lights[0].Azimuth)
@@ -295,36 +295,36 @@ func TestAProofSheet(t *testing.T) {
 // Both sides of a comparison are pictures of what they name; a pixel of each can be asked.
 func TestSidesAreCompared(t *testing.T) {
 	s := withOrders(t)
-	s.edit(`{"op":"take.add","name":"Before"}`)
+	s.edit(`{"op":"staging.add","name":"Before"}`)
 	s.edit(`{"op":"camera.set","value":{"azimuth":75}}`)
-	take := "take/" + s.project().Project.Takes[0].ID
+	kept := "staging/" + s.project().Project.Stagings[0].ID
 	picture := func(query string) []byte {
 		res, data := s.body("/still.png?w=90&h=60&" + query)
 		require.Equal(t, 200, res.StatusCode, string(data))
 		return data
 	}
-	now, then := picture("of=now"), picture("of="+take)
+	now, then := picture("of=now"), picture("of="+kept)
 	assert.Equal(t, now, picture("of=now&v=1"), "and the same again")
 	s.edit(`{"op":"light.add","kind":"sun"}`)
-	s.edit(`{"op":"take.add","name":"Lit"}`)
-	lit := "take/" + s.project().Project.Takes[1].ID
+	s.edit(`{"op":"staging.add","name":"Lit"}`)
+	lit := "staging/" + s.project().Project.Stagings[1].ID
 	assert.NotEqual(t, now, then)
-	assert.NotEqual(t, picture("of="+take), picture("of="+lit))
+	assert.NotEqual(t, picture("of="+kept), picture("of="+lit))
 	assert.Equal(t, picture("of="+lit), picture("of="+lit+"&camera=now"))
-	assert.NotEqual(t, picture("of="+take), picture("of="+take+"&camera=now"))
+	assert.NotEqual(t, picture("of="+kept), picture("of="+kept+"&camera=now"))
 	assert.Equal(t, picture("of=now"), picture("of=look/look1"), "all parts wear it")
-	res, html := s.body("/still/trail?of=" + take + "&w=90&h=60&x=0.5&y=0.5")
+	res, html := s.body("/still/trail?of=" + kept + "&w=90&h=60&x=0.5&y=0.5")
 	require.Equal(t, 200, res.StatusCode)
 	assert.Contains(t, string(html), "Diffuse light")
-	_, page := s.body("/compare?a=" + take + "&b=now&way=blink")
+	_, page := s.body("/compare?a=" + kept + "&b=now&way=blink")
 	assert.Contains(t, string(page), `data-way="blink"`)
-	_, page = s.body("/compare?a=take/none&b=look/none&way=none")
+	_, page = s.body("/compare?a=staging/none&b=look/none&way=none")
 	assert.Contains(t, string(page), `data-way="wipe"`)
-	for _, bad := range []string{"/still.png?of=take/none&w=9&h=9", "/still.png?of=now&w=0&h=9", "/still.png?of=now&w=9000&h=9000", "/still/trail?of=now&w=9&h=9&x=2&y=0", "/still/trail?of=now&w=9&h=9&x=NaN&y=0"} {
+	for _, bad := range []string{"/still.png?of=staging/none&w=9&h=9", "/still.png?of=now&w=0&h=9", "/still.png?of=now&w=9000&h=9000", "/still/trail?of=now&w=9&h=9&x=2&y=0", "/still/trail?of=now&w=9&h=9&x=NaN&y=0"} {
 		res, _ := s.body(bad)
 		assert.Contains(t, []int{404, 422}, res.StatusCode, bad)
 	}
-	res, panel := s.body("/panel/takes")
+	res, panel := s.body("/panel/stagings")
 	require.Equal(t, 200, res.StatusCode)
 	assert.Contains(t, string(panel), "Before")
 }

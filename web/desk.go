@@ -75,7 +75,7 @@ func (v *Server) sources(c *echo.Context) error {
 }
 
 // panels names the panels that may be asked for.
-var panels = map[string]bool{"top": true, "network": true, "list": true, "front": true, "colours": true, "bench": true, "stage": true, "takes": true, "hint": true, "worn": true, "time": true}
+var panels = map[string]bool{"top": true, "network": true, "list": true, "front": true, "colours": true, "bench": true, "stage": true, "stagings": true, "hint": true, "worn": true, "time": true}
 
 func (v *Server) panel(c *echo.Context) error {
 	name := c.Param("panel")

@@ -28,7 +28,7 @@ type Server struct {
 	store    *store.Store
 	live     *live.Studio // the tabs that are open
 	reading  turn.Queue   // of those who bring files in: each may take much memory
-	stills   *stills      // pictures of takes, and for comparing
+	stills   *stills      // pictures of stagings, and for comparing
 	pages    *page.Pages
 	echo     *echo.Echo
 	log      *slog.Logger

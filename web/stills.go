@@ -24,7 +24,7 @@ import (
 	"mobanta/web/page"
 )
 
-// stills draws pictures of what a project is or might be, of takes and for comparing, one by one, while nobody waits for
+// stills draws pictures of what a project is or might be, of stagings and for comparing, one by one, while nobody waits for
 // anything more urgent, and keeps those that were made last.
 type stills struct {
 	turn  turn.Queue
@@ -146,7 +146,7 @@ func (v *Server) baked(ctx context.Context, st *store.State, id string) (*projec
 		return nil, nil, err
 	}
 	p := st.Project
-	if t := p.Take(j.Order.Take); t != nil {
+	if t := p.Staging(j.Order.Staging); t != nil {
 		p = p.With(t)
 	}
 	p = p.Clone()
@@ -173,7 +173,7 @@ func (f shownFiles) Picture(hash string) (*pixmap.Pixmap, error) {
 	return f.Files.Picture(hash)
 }
 
-// still gives a picture of a take, a look, a cell of a proof sheet, or the project as it is.
+// still gives a picture of a staging, a look, a cell of a proof sheet, or the project as it is.
 func (v *Server) still(c *echo.Context) error {
 	p, files, err := v.side(c, c.QueryParam("of"))
 	if err != nil {

@@ -39,7 +39,9 @@ func (f *handFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&f.bundle, "bundle", "", "bundle to take it from")
 	c.Flags().StringVar(&f.model, "model", "", "model on a plain stage")
 	c.Flags().StringVar(&f.look, "look", "", "look file, or the name of a look of the bundle; every part wears it")
-	c.Flags().StringVar(&f.take, "take", "", "the take, by its name; the project as it is if left out")
+	c.Flags().StringVar(&f.staging, "staging", "", "the staging, by its name; the project as it is if left out")
+	c.Flags().StringVar(&f.staging, "take", "", "as it was called")
+	_ = c.Flags().MarkHidden("take")
 	c.Flags().Float64Var(&f.time, "time", unsaid, "the moment, in seconds; that of the project if left out")
 	c.Flags().StringVar(&f.size, "size", "2048x2048", "width and height of pictures in texels")
 	c.Flags().IntVar(&f.samples, "samples", 4, "positions in a texel, 1 to 256")
@@ -137,10 +139,10 @@ func (f *handFlags) hand(ctx context.Context, out, said io.Writer, make func(p *
 	if err != nil {
 		return err
 	}
-	if f.take != "" {
-		t := p.FindTake(f.take)
+	if f.staging != "" {
+		t := p.FindStaging(f.staging)
 		if t == nil {
-			return asked("--take: there is no take %q", f.take)
+			return asked("--staging: there is no staging %q", f.staging)
 		}
 		p = p.With(t)
 	}

@@ -67,7 +67,7 @@ func TestBadOrdersAreRefusedInWords(t *testing.T) {
 		"thousandths":             {"export", "--to", "glb", "--eye", "out", "--outline", "900", "--out", "a.glb"},
 		"no look":                 {"export", "--to", "mtlx", "--which", "nothing", "--out", "a.mtlx"},
 		"#1A1B24":                 {"export", "--to", "glb", "--ink", "red", "--out", "a.glb"},
-		"there is no take":        {"export", "--to", "html", "--take", "nothing", "--out", "a.html"},
+		"there is no staging":     {"export", "--to", "html", "--staging", "nothing", "--out", "a.html"},
 	} {
 		_, err := run(t, append(args, "--bundle", bundle)...)
 		assert.ErrorContains(t, err, says)

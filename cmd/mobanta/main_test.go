@@ -239,7 +239,7 @@ func TestTheSameBundleGivesTheSameBytes(t *testing.T) {
 	}
 }
 
-// A bundle with takes and frames, delivered in every way that needs no screen.
+// A bundle with stagings and frames, delivered in every way that needs no screen.
 func TestDeliveringFromTheCommandLine(t *testing.T) {
 	dir := t.TempDir()
 	flare := sample(t, "signal-flare")
@@ -247,13 +247,13 @@ func TestDeliveringFromTheCommandLine(t *testing.T) {
 	p, files, err := load(t.Context(), &renderFlags{bundle: flare})
 	require.NoError(t, err)
 	require.NotNil(t, files)
-	require.NotEmpty(t, p.Takes, "the samples have takes")
+	require.NotEmpty(t, p.Stagings, "the samples have stagings")
 	size := []string{"--size", "50x60", "--samples", "1"}
 	for name, c := range map[string]struct {
 		args []string
 		head string
 	}{
-		"a.png":  {[]string{"--take", p.Takes[0].Name, "--dpi", "300"}, "\x89PNG"},
+		"a.png":  {[]string{"--staging", p.Stagings[0].Name, "--dpi", "300"}, "\x89PNG"},
 		"b.png":  {[]string{"--frames", "0-1"}, "\x89PNG"},
 		"c.zip":  {[]string{"--frames", "2-3"}, "PK"},
 		"d.gif":  {[]string{"--frames", "0-1"}, "GIF89a"},
@@ -273,7 +273,7 @@ func TestDeliveringFromTheCommandLine(t *testing.T) {
 		}
 	}
 	for want, args := range map[string][]string{
-		"there is no take":           {"--take", "No such", "--out", at("x.png")},
+		"there is no staging":        {"--staging", "No such", "--out", at("x.png")},
 		"must end in .png, .zip":     {"--frames", "all", "--out", at("x.pfm")},
 		"such as 0-47":               {"--frames", "early", "--out", at("x.gif")},
 		"there are none from 5 to 2": {"--frames", "5-2", "--out", at("x.gif")},

@@ -34,7 +34,7 @@ import (
 
 type renderFlags struct {
 	bundle, model, look, size, peek, sun, camera, out string
-	take, frames, format                              string
+	staging, frames, format                           string
 	samples, bits, steps                              int
 	clear, fills, json                                bool
 	time, dpi                                         float64
@@ -59,7 +59,7 @@ Angles are in degrees: azimuth 0 is +Z, towards the viewer, growing towards +X; 
 How far it is is told on standard error.`,
 		Example: `  mobanta render --model kettle.glb --look ink.json --sun -40,45 --out kettle.png
   mobanta render --bundle saltlight.zip --size 3840x2160 --samples 32 --out large.png
-  mobanta render --bundle saltlight.zip --take "Evening" --format ora --out evening.ora
+  mobanta render --bundle saltlight.zip --staging "Evening" --format ora --out evening.ora
   mobanta render --bundle flare.zip --frames all --size 640x400 --out flare.webp
   mobanta render --model ball.obj --peek "Diffuse light" --out tone.pfm`,
 		Args: cobra.NoArgs,
@@ -71,7 +71,9 @@ How far it is is told on standard error.`,
 	c.Flags().StringVar(&f.model, "model", "", "model to render on a plain stage")
 	c.Flags().IntVar(&f.steps, "subdivide", 0, "with --model: how often to subdivide it, 0 to 4")
 	c.Flags().StringVar(&f.look, "look", "", "look file, or the name of a look of the bundle; every part wears it")
-	c.Flags().StringVar(&f.take, "take", "", "the take to render, by its name; the project as it is if left out")
+	c.Flags().StringVar(&f.staging, "staging", "", "the staging to render, by its name; the project as it is if left out")
+	c.Flags().StringVar(&f.staging, "take", "", "as it was called")
+	_ = c.Flags().MarkHidden("take")
 	c.Flags().StringVar(&f.size, "size", "1920x1080", "width and height in pixels")
 	c.Flags().Float64Var(&f.dpi, "dpi", 0, "dots per inch on paper, written into the file")
 	c.Flags().IntVar(&f.samples, "samples", 16, "positions in a pixel, 1 to 256")
@@ -204,14 +206,14 @@ func render(ctx context.Context, f *renderFlags, out, said io.Writer) error {
 		p.Stage.Camera.Azimuth, p.Stage.Camera.Elevation = az, max(-89.9, min(89.9, el))
 		p.Moves = slices.DeleteFunc(p.Moves, func(m move.Move) bool { return m.Of.What == "camera" }) // it stands where it is told to
 	}
-	if f.take != "" {
-		t := p.FindTake(f.take)
+	if f.staging != "" {
+		t := p.FindStaging(f.staging)
 		if t == nil {
 			var names []string
-			for i := range p.Takes {
-				names = append(names, p.Takes[i].Name)
+			for i := range p.Stagings {
+				names = append(names, p.Stagings[i].Name)
 			}
-			return asked("--take: there is no take %q; the takes are: %s", f.take, strings.Join(names, ", "))
+			return asked("--staging: there is no staging %q; the stagings are: %s", f.staging, strings.Join(names, ", "))
 		}
 		p = p.With(t)
 	}

@@ -74,7 +74,7 @@ func chunks(data []byte) (kinds []string, bodies [][]byte) {
 
 func TestAPictureIsTheOneOfTheDesk(t *testing.T) {
 	p, files := from(t, demo.Saltlight)
-	_, err := p.Apply(&project.Edit{Op: "take.add", Name: "As it was"})
+	_, err := p.Apply(&project.Edit{Op: "staging.add", Name: "As it was"})
 	require.NoError(t, err)
 	was := p.Clone()
 	_, err = p.Apply(&project.Edit{Op: "camera.set", Value: map[string]any{"azimuth": 80.0}})
@@ -88,7 +88,7 @@ func TestAPictureIsTheOneOfTheDesk(t *testing.T) {
 	}
 	o := &delivery.Order{As: "png8", W: 160, H: 100, Samples: 4}
 	assert.Equal(t, desk(p), filled(t, p, files, o))
-	o.Take = p.Takes[0].ID
+	o.Staging = p.Stagings[0].ID
 	assert.Equal(t, desk(was), filled(t, p, files, o))
 
 	o.DPI, o.Clear, o.As = 300, true, "png16"
@@ -466,7 +466,7 @@ func TestBadOrdersAreRefused(t *testing.T) {
 		"there may be 16.8 million":          {As: delivery.Layers, W: 8000, H: 8000},
 		"positions in a pixel":               {As: "png8", W: 10, H: 10, Samples: 1000},
 		"dots per inch":                      {As: "png8", W: 10, H: 10, DPI: -1},
-		"the take is not there":              {As: "png8", W: 10, H: 10, Take: "take9"},
+		"the staging is not there":           {As: "png8", W: 10, H: 10, Staging: "take9"},
 		"has 6 frames, counted from 0":       {As: delivery.GIF, W: 10, H: 10, Last: 1_000_000},
 		"there are none from 3 to 2":         {As: delivery.APNG, W: 10, H: 10, First: 3, Last: 2},
 		"at most 16,383 pixels":              {As: delivery.WebP, W: 16384, H: 10},
@@ -609,7 +609,7 @@ func TestManyColoursInAGIF(t *testing.T) {
 	require.NoError(t, err)
 	palette := g.Image[0].Palette
 	assert.Len(t, palette, 256)
-	one := filled(t, p, files, &delivery.Order{As: delivery.Frames, W: 120, H: 140, Samples: 4, First: 0, Last: 0, Take: ""})
+	one := filled(t, p, files, &delivery.Order{As: delivery.Frames, W: 120, H: 140, Samples: 4, First: 0, Last: 0, Staging: ""})
 	z, err := zip.NewReader(bytes.NewReader(one), int64(len(one)))
 	require.NoError(t, err)
 	r, err := z.File[0].Open()
@@ -632,4 +632,19 @@ func TestManyColoursInAGIF(t *testing.T) {
 		kept = kept || [3]uint32{r, g, b} == most
 	}
 	assert.True(t, kept)
+}
+
+// Orders that were given when stagings were called takes are still read.
+func TestOlderOrdersSayTake(t *testing.T) {
+	var o delivery.Order
+	require.NoError(t, json.Unmarshal([]byte(`{"as":"png8","w":10,"h":20,"take":"take3","sheet":{"axes":[{"of":"takes","values":["take1"]}]}}`), &o))
+	assert.Equal(t, "take3", o.Staging)
+	assert.Equal(t, 20, o.H)
+	assert.Equal(t, "stagings", o.Sheet.Axes[0].Of)
+	data, err := json.Marshal(o)
+	require.NoError(t, err)
+	assert.NotContains(t, string(data), `"take":`)
+	var again delivery.Order
+	require.NoError(t, json.Unmarshal(data, &again))
+	assert.Equal(t, o, again)
 }

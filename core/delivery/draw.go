@@ -26,7 +26,7 @@ type Drawer struct {
 	easel   *frame.Easel
 	plan    *proof.Plan // of the order that was drawn last
 	planned *proof.Sheet
-	take    *project.Project // the project in the state of a take
+	staging *project.Project // the project in the state of a staging
 	taken   string
 	baked   *stage.Scene // lends what is baked next what is the same
 }
@@ -47,13 +47,13 @@ func (d *Drawer) Pieces(o *Order) ([]Piece, error) { return o.Pieces(d.project) 
 
 // of returns the project as an order wants it.
 func (d *Drawer) of(o *Order) *project.Project {
-	if o.Take == "" {
+	if o.Staging == "" {
 		return d.project
 	}
-	if d.take == nil || d.taken != o.Take {
-		d.take, d.taken = o.of(d.project), o.Take
+	if d.staging == nil || d.taken != o.Staging {
+		d.staging, d.taken = o.of(d.project), o.Staging
 	}
-	return d.take
+	return d.staging
 }
 
 // Draw draws a piece of an order that has been checked and returns its bytes: those of the file itself where the order is

@@ -3,6 +3,7 @@
 package delivery
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"image"
@@ -27,7 +28,7 @@ type Order struct {
 	Samples int          `json:"samples,omitempty"` // positions in a pixel; 0 for DefaultSamples
 	DPI     float64      `json:"dpi,omitempty"`     // dots per inch, for print; 0 to say none
 	Clear   bool         `json:"clear,omitempty"`   // no backdrop
-	Take    string       `json:"take,omitempty"`    // its id; "" for the project as it is
+	Staging string       `json:"staging,omitempty"` // its id; "" for the project as it is
 	At      *float64     `json:"at,omitempty"`      // seconds; nil for the project's own moment
 	First   int          `json:"first,omitempty"`   // of a moving picture: frames, both counted
 	Last    int          `json:"last,omitempty"`    // 0 and 0 for all
@@ -37,6 +38,22 @@ type Order struct {
 	Bake    *bake.Order    `json:"bake,omitempty"`    // of textures
 	Painted *painted.Order `json:"painted,omitempty"` // of painted models
 	Code    *shader.Order  `json:"code,omitempty"`    // of looks as code
+}
+
+// UnmarshalJSON reads an order; older ones say take for staging.
+func (o *Order) UnmarshalJSON(data []byte) error {
+	type plain Order
+	older := struct {
+		*plain
+		Take string `json:"take"`
+	}{plain: (*plain)(o)}
+	if err := json.Unmarshal(data, &older); err != nil {
+		return err
+	}
+	if o.Staging == "" {
+		o.Staging = older.Take
+	}
+	return nil
 }
 
 // DefaultSamples is how many positions a pixel has unless an order says otherwise.
@@ -172,8 +189,8 @@ func (o *Order) Check(p *project.Project) error {
 	if o.At != nil && !(*o.At >= 0 && *o.At <= stage.MaxTime) {
 		return fmt.Errorf("delivery: time %g lies outside 0 to %d seconds", *o.At, stage.MaxTime)
 	}
-	if o.Take != "" && p.Take(o.Take) == nil {
-		return errors.New("delivery: the take is not there any more")
+	if o.Staging != "" && p.Staging(o.Staging) == nil {
+		return errors.New("delivery: the staging is not there any more")
 	}
 	pixels := o.W * o.H
 	tooLarge := func(most int) error {
@@ -262,9 +279,9 @@ func millions(n int) string {
 	return fmt.Sprintf("%.3g million", float64(n)/1e6)
 }
 
-// of returns the project as the order wants it: in the state of a take.
+// of returns the project as the order wants it: in the state of a staging.
 func (o *Order) of(p *project.Project) *project.Project {
-	if t := p.Take(o.Take); t != nil {
+	if t := p.Staging(o.Staging); t != nil {
 		return p.With(t)
 	}
 	return p

@@ -43,7 +43,7 @@ func Stamp(p *project.Project, v View) (reel.Key, error) {
 		m.Stage.Time = stage.Time{}
 	}
 	m.Stage.Time.First, m.Stage.Time.Last, m.Stage.Time.Once = 0, 0, false
-	m.Name, m.Swatches, m.BandSets, m.Dismissed, m.Moves, m.Takes = "", nil, nil, nil, nil, nil
+	m.Name, m.Swatches, m.BandSets, m.Dismissed, m.Moves, m.Stagings = "", nil, nil, nil, nil, nil
 	data, err := json.Marshal(&m)
 	if err != nil {
 		return reel.Key{}, fmt.Errorf("frame: %w", err)

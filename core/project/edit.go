@@ -46,7 +46,7 @@ type Edit struct {
 	Clips []stage.FileClip `json:"-"`
 	// Colors are those of a palette, for swatch.bring.
 	Colors []Swatch `json:"colors,omitempty"`
-	// State is what a take holds, for take.add; nil for the state that the project is in.
+	// State is what a staging holds, for staging.add; nil for the state that the project is in.
 	State *State `json:"-"`
 	// Box is the box of the stage as the edits before this one leave it; the caller that has the meshes fills it in where
 	// NeedsBox says so.
@@ -133,7 +133,7 @@ func plain(label string, apply func(p *Project, e *Edit, o *Outcome) error) oper
 	return operation{label: label, apply: apply}
 }
 
-// taking is an operation on takes, which hold values as the document has them.
+// taking is an operation on stagings, which hold values as the document has them.
 func taking(label string, apply func(p *Project, e *Edit, o *Outcome) error) operation {
 	return operation{label: label, apply: apply, shapes: true, own: true}
 }
@@ -280,12 +280,12 @@ func init() {
 		"move.turntable": plain("put on a turntable", addTurntable),
 		"move.day":       plain("gave the light a day", addDay),
 
-		"take.add":    taking("kept a take", addTake),
-		"take.go":     taking("went to a take", takeOf(goToTake)),
-		"take.update": taking("updated a take", takeOf(updateTake)),
-		"take.set":    taking("changed a take", takeOf(setTake)),
-		"take.move":   taking("moved a take", takeOf(moveTake)),
-		"take.remove": taking("removed a take", takeOf(removeTake)),
+		"staging.add":    taking("kept a staging", addStaging),
+		"staging.go":     taking("went to a staging", stagingOf(goToStaging)),
+		"staging.update": taking("updated a staging", stagingOf(updateStaging)),
+		"staging.set":    taking("changed a staging", stagingOf(setStaging)),
+		"staging.move":   taking("moved a staging", stagingOf(moveStaging)),
+		"staging.remove": taking("removed a staging", stagingOf(removeStaging)),
 	}
 }
 

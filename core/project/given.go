@@ -69,8 +69,8 @@ func (p *Project) remember() {
 	for i := range p.BandSets {
 		g.id("", p.BandSets[i].ID)
 	}
-	for i := range p.Takes {
-		g.id("", p.Takes[i].ID)
+	for i := range p.Stagings {
+		g.id("", p.Stagings[i].ID)
 	}
 	for i := range p.Looks {
 		g.id("", p.Looks[i].ID)

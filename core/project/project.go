@@ -34,8 +34,10 @@ type Project struct {
 	BandSets []BandSet       `json:"bandSets,omitempty"`
 	// Moves are what the project does over its loop; see Moment.
 	Moves []move.Move `json:"moves,omitempty"`
-	// Takes are states of it that are kept under a name.
-	Takes []Take `json:"takes,omitempty"`
+	// Stagings are states of it that are kept under a name.
+	Stagings []Staging `json:"stagings,omitempty"`
+	// Takes are stagings of an older document, which called them so; settling makes them Stagings.
+	Takes []Staging `json:"takes,omitempty"`
 	// Dismissed are the keys of remarks that the artist does not want to see again.
 	Dismissed []string `json:"dismissed,omitempty"`
 
@@ -143,7 +145,7 @@ func (p *Project) Clone() *Project {
 	for i := range q.BandSets {
 		q.BandSets[i].Edges = slices.Clone(q.BandSets[i].Edges)
 	}
-	q.Takes = slices.Clone(p.Takes) // their states are never changed in place
+	q.Stagings = slices.Clone(p.Stagings) // their states are never changed in place
 	q.Moves = slices.Clone(p.Moves)
 	for i := range q.Moves {
 		m := &q.Moves[i]
@@ -194,6 +196,9 @@ func (p *Project) Networks() (map[string]*network.Network, error) {
 func (p *Project) Settle() error {
 	if p.Version != Version {
 		return fmt.Errorf("project: version %d of the document is not known here, only %d", p.Version, Version)
+	}
+	if p.Takes != nil {
+		p.Stagings, p.Takes = append(p.Takes, p.Stagings...), nil
 	}
 	if err := setName(&p.Name, p.Name); err != nil {
 		return err
@@ -264,7 +269,7 @@ func (p *Project) Settle() error {
 	if err := p.checkMoves(); err != nil {
 		return err
 	}
-	return p.checkTakes()
+	return p.checkStagings()
 }
 
 // own notes an id, which must be one of its own.
@@ -349,7 +354,7 @@ func (p *Project) Locate(look, flat string) (l Located, ok bool) {
 	return l, l.Node != nil
 }
 
-// Pictures returns the hashes of all pictures that the project or a take of it shows, each
+// Pictures returns the hashes of all pictures that the project or a staging of it shows, each
 // once: those of looks and groups, of skies, and of the backdrop.
 func (p *Project) Pictures() []string {
 	out := network.Pictures(p.Catalogue(), p.networks()...)
@@ -362,8 +367,8 @@ func (p *Project) Pictures() []string {
 		add(p.Stage.Lights[i].Picture)
 	}
 	add(p.Stage.Backdrop.Picture)
-	for i := range p.Takes {
-		t := &p.Takes[i]
+	for i := range p.Stagings {
+		t := &p.Stagings[i]
 		for k := range t.Lights {
 			add(t.Lights[k].Picture)
 		}

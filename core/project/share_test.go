@@ -43,8 +43,8 @@ func smudge(v reflect.Value) (n int) {
 func TestSettlingACopyWritesNothingThatTheFirstHolds(t *testing.T) {
 	p := project.New("Saltlight")
 	for _, e := range []project.Edit{
-		{Op: "take.add", Name: "One"}, {Op: "model.add", Kind: "flame", Look: "look1"}, {Op: "light.add", Kind: "point"}, {Op: "look.add"}, {Op: "swatch.add"},
-		{Op: "take.add", Name: "Two"}, {Op: "move.turntable"},
+		{Op: "staging.add", Name: "One"}, {Op: "model.add", Kind: "flame", Look: "look1"}, {Op: "light.add", Kind: "point"}, {Op: "look.add"}, {Op: "swatch.add"},
+		{Op: "staging.add", Name: "Two"}, {Op: "move.turntable"},
 	} {
 		apply(t, p, e)
 	}

@@ -3,6 +3,7 @@
 package proof
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -28,15 +29,27 @@ type Sheet struct {
 	Axes []Axis `json:"axes"`
 }
 
-// Axis is one thing and the values that it takes, as text: numbers, hex colours, keys of choices, ids of takes.
+// Axis is one thing and the values that it takes, as text: numbers, hex colours, keys of choices, ids of stagings.
 type Axis struct {
 	Of     string   `json:"of"` // see Offer.Of
 	Values []string `json:"values"`
 }
 
+// UnmarshalJSON reads an axis; in older sheets stagings are called takes.
+func (a *Axis) UnmarshalJSON(data []byte) error {
+	type plain Axis
+	if err := json.Unmarshal(data, (*plain)(a)); err != nil {
+		return err
+	}
+	if a.Of == "takes" {
+		a.Of = "stagings"
+	}
+	return nil
+}
+
 // Offer is something that can be varied.
 type Offer struct {
-	Of    string  // "dial/LOOK/GROUP/NODE/KEY", "swatch/ID", "takes", "sun/ID"
+	Of    string  // "dial/LOOK/GROUP/NODE/KEY", "swatch/ID", "stagings", "sun/ID"
 	Group string  // what it belongs to: "Dials", "Switches"
 	Name  string  // "Kettle copper: sheen"
 	Kind  Kind    // what its values are
@@ -64,10 +77,10 @@ const around = 8
 // Offers returns all that can be varied in a project, in the order in which it is offered.
 func Offers(p *project.Project) []Offer {
 	var out []Offer
-	if len(p.Takes) > 0 {
-		o := Offer{Of: "takes", Group: "Takes", Name: "Takes", Kind: Choices}
-		for i := range p.Takes {
-			o.Given = append(o.Given, Value{p.Takes[i].ID, p.Takes[i].Name})
+	if len(p.Stagings) > 0 {
+		o := Offer{Of: "stagings", Group: "Stagings", Name: "Stagings", Kind: Choices}
+		for i := range p.Stagings {
+			o.Given = append(o.Given, Value{p.Stagings[i].ID, p.Stagings[i].Name})
 		}
 		out = append(out, o)
 	}
@@ -341,16 +354,16 @@ func (p *Plan) Name(cell int) string {
 	return out
 }
 
-// Edits returns what makes the project into that of a cell: takes first, since they hold the rest.
+// Edits returns what makes the project into that of a cell: stagings first, since they hold the rest.
 func (p *Plan) Edits(cell int) []project.Edit {
-	var takes, out []project.Edit
+	var stagings, out []project.Edit
 	for i, k := range p.values(cell) {
 		a, o := &p.Sheet.Axes[i], &p.offers[i]
 		v, _ := o.parse(a.Values[k])
 		way := strings.Split(a.Of, "/")
 		switch way[0] {
-		case "takes":
-			takes = append(takes, project.Edit{Op: "take.go", ID: a.Values[k]})
+		case "stagings":
+			stagings = append(stagings, project.Edit{Op: "staging.go", ID: a.Values[k]})
 		case "swatch":
 			out = append(out, project.Edit{Op: "swatch.set", ID: strings.Join(way[1:], "/"), Key: "color", Value: v})
 		case "sun":
@@ -363,7 +376,7 @@ func (p *Plan) Edits(cell int) []project.Edit {
 			out = append(out, e)
 		}
 	}
-	return append(takes, out...)
+	return append(stagings, out...)
 }
 
 // node returns the node whose knob is turned.

@@ -12,7 +12,7 @@ import (
 	"mobanta/core/proof"
 )
 
-// varied returns a project with something of all that a sheet varies: a take, a switch, dials of a number, a colour, a choice and
+// varied returns a project with something of all that a sheet varies: a staging, a switch, dials of a number, a colour, a choice and
 // one within a group, a swatch, a sun.
 func varied(t testing.TB) *project.Project {
 	t.Helper()
@@ -35,7 +35,7 @@ func varied(t testing.TB) *project.Project {
 	do(project.Edit{Op: "node.add", Look: "look1", Kind: "maths"})
 	do(project.Edit{Op: "group.make", Look: "look1", Nodes: []string{"n6"}})
 	do(project.Edit{Op: "dial.add", Group: p.Groups[0].ID, Node: p.Groups[0].Nodes[0].ID, Key: "b"})
-	do(project.Edit{Op: "take.add", Name: "Noon"})
+	do(project.Edit{Op: "staging.add", Name: "Noon"})
 	return p
 }
 
@@ -54,7 +54,7 @@ func TestWhatCanBeVariedIsOffered(t *testing.T) {
 		names = append(names, o.Group+"/"+o.Name)
 	}
 	sun := p.Stage.Lights[0].Name
-	assert.Equal(t, []string{"Takes/Takes", "Switches/First look: Switch", "Dials/First look: Edge lines, width", "Dials/First look: Edge lines, colour", "Dials/First look: Ramp, Mixing",
+	assert.Equal(t, []string{"Stagings/Stagings", "Switches/First look: Switch", "Dials/First look: Edge lines, width", "Dials/First look: Edge lines, colour", "Dials/First look: Ramp, Mixing",
 		"Dials/" + p.Groups[0].Name + ": " + p.Groups[0].Dials[0].Name, "Swatches/copper", "Lights round the clock/" + sun}, names, "stops are no values")
 	width := offer(t, p, "First look: Edge lines, width")
 	assert.Equal(t, []proof.Value{{Key: "2", Name: "2"}, {Key: "4", Name: "4"}, {Key: "6", Name: "6"}, {Key: "8", Name: "8"}}, width.Given, "over the dial's own range")
@@ -101,14 +101,14 @@ func TestEveryCombinationIsACell(t *testing.T) {
 	assert.Len(t, plan.Nearest(0), 12)
 }
 
-// Takes hold what dials say, so they are gone to first, whichever axis they are on.
+// Stagings hold what dials say, so they are gone to first, whichever axis they are on.
 func TestTakesComeBeforeTheRest(t *testing.T) {
 	p := varied(t)
 	width := offer(t, p, "First look: Edge lines, width")
-	s := &proof.Sheet{Axes: []proof.Axis{{Of: width.Of, Values: []string{"7"}}, {Of: "takes", Values: []string{p.Takes[0].ID}}}}
+	s := &proof.Sheet{Axes: []proof.Axis{{Of: width.Of, Values: []string{"7"}}, {Of: "stagings", Values: []string{p.Stagings[0].ID}}}}
 	plan, err := s.Plan(p)
 	require.NoError(t, err)
-	assert.Equal(t, "take.go", plan.Edits(0)[0].Op)
+	assert.Equal(t, "staging.go", plan.Edits(0)[0].Op)
 	q, err := plan.Cell(0)
 	require.NoError(t, err)
 	assert.Equal(t, 7.0, q.Looks[0].Node("n3").In["width"].Value)
@@ -122,7 +122,7 @@ func TestSheetsThatCannotBeAreRefused(t *testing.T) {
 	axis := func(of string, values ...string) proof.Axis { return proof.Axis{Of: of, Values: values} }
 	for says, axes := range map[string][]proof.Axis{
 		"one to 3 things, not 0":           {},
-		"one to 3 things, not 4":           {axis(width, "1"), axis(mixing, "linear"), axis(copper, "#000000"), axis("takes", "take1")},
+		"one to 3 things, not 4":           {axis(width, "1"), axis(mixing, "linear"), axis(copper, "#000000"), axis("stagings", "take1")},
 		"is varied twice":                  {axis(width, "1"), axis(width, "2")},
 		"is not there any more":            {axis("dial/look9//n/width", "1")},
 		"needs 1 to 100 values, not 0":     {axis(width)},
@@ -136,7 +136,7 @@ func TestSheetsThatCannotBeAreRefused(t *testing.T) {
 	}
 }
 
-// Four hundred pictures are as many as there may be; without takes none are offered.
+// Four hundred pictures are as many as there may be; without stagings none are offered.
 func TestTheLargestSheet(t *testing.T) {
 	p := varied(t)
 	width, sun := offer(t, p, "First look: Edge lines, width"), offer(t, p, p.Stage.Lights[0].Name)
@@ -155,8 +155,8 @@ func TestTheLargestSheet(t *testing.T) {
 	s.Axes[1].Values = append(twenty, "20")
 	_, err = s.Plan(p)
 	assert.ErrorContains(t, err, "more than 400")
-	p.Takes = nil
+	p.Stagings = nil
 	for _, o := range proof.Offers(p) {
-		assert.NotEqual(t, "takes", o.Of)
+		assert.NotEqual(t, "stagings", o.Of)
 	}
 }

@@ -267,7 +267,7 @@ func bundles(t *testing.T) []seed {
 	var obj bytes.Buffer
 	require.NoError(t, meshfile.WriteOBJ(&obj, mesh.Torus(1, 0.4, 8, 5)))
 	hash := exchange.Hash(obj.Bytes())
-	for _, e := range []project.Edit{{Op: "model.add", Kind: "flame", Look: "look1"}, {Op: "model.add", Name: "t", Value: hash, Parts: []string{"Torus"}, Look: "look1"}, {Op: "take.add", Name: "One"}, {Op: "move.turntable"}} {
+	for _, e := range []project.Edit{{Op: "model.add", Kind: "flame", Look: "look1"}, {Op: "model.add", Name: "t", Value: hash, Parts: []string{"Torus"}, Look: "look1"}, {Op: "staging.add", Name: "One"}, {Op: "move.turntable"}} {
 		_, err := p.Apply(&e)
 		require.NoError(t, err)
 	}

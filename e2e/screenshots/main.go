@@ -28,8 +28,8 @@ var views = []view{
 	{name: "play", path: "/p/signal-flare", desk: true, do: `document.getElementById("moment").click()`, wait: 5 * time.Second},
 	{name: "front", path: "/p/saltlight?node=shine", desk: true, do: `document.querySelector('[data-tab="front"]').click()`},
 	{name: "starts", path: "/p/saltlight", desk: true, do: `document.querySelector("[data-starts]").click()`, wait: 6 * time.Second},
-	{name: "takes", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="takes"]').click()`, wait: 4 * time.Second},
-	{name: "compare", path: "/p/bell-buoy/compare?a=take/take1&b=take/take2", wait: 5 * time.Second},
+	{name: "stagings", path: "/p/saltlight", desk: true, do: `document.querySelector('[data-tab="stagings"]').click()`, wait: 4 * time.Second},
+	{name: "compare", path: "/p/bell-buoy/compare?a=staging/staging1&b=staging/staging2", wait: 5 * time.Second},
 	{name: "sheet", path: "/p/saltlight/sheet", do: `const pick = (n, name, values) => { const a = document.querySelectorAll("[data-axis]")[n], s = a.querySelector("[data-of]"); s.value = [...s.options].find((o) => o.textContent.includes(name)).value;
 			s.dispatchEvent(new Event("change", { bubbles: true })); const f = a.querySelector("input"); f.value = values; f.dispatchEvent(new Event("change", { bubbles: true })) };
 		pick(0, "Key sun", "-70, -20, 30, 80, 130"); pick(1, "Size of the spot", "0.2, 0.4, 0.6"); document.getElementById("cell-size").value = "160x100"; setTimeout(() => document.getElementById("sheet-form").requestSubmit(), 100)`, wait: 6 * time.Second},

@@ -109,7 +109,7 @@ func (s *session) renew() {
 // affected returns the panels that show what differs between two states; old
 // may be nil.
 func affected(old, now *store.State) []string {
-	all := []string{"network", "top", "list", "front", "colours", "bench", "stage", "takes", "hint", "worn", "time"}
+	all := []string{"network", "top", "list", "front", "colours", "bench", "stage", "stagings", "hint", "worn", "time"}
 	if old == nil {
 		return all
 	}
@@ -119,7 +119,7 @@ func affected(old, now *store.State) []string {
 		was.Stage.Time.At = now.Project.Stage.Time.At // nothing on panels hangs on it
 	}
 	if reflect.DeepEqual(&was, now.Project) {
-		return []string{"top", "stage", "takes", "time"} // the camera alone has moved
+		return []string{"top", "stage", "stagings", "time"} // the camera alone has moved
 	}
 	return all
 }

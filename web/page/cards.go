@@ -143,7 +143,7 @@ func inPort(s layout.Spot) template.HTMLAttr {
 		wired += " is-long"
 	}
 	return template.HTMLAttr(fmt.Sprintf(`class="port in%s" tabindex="-1" style="left:%dpx;width:%dpx" data-in="%s" title="%s"`,
-		wired, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "takes")))
+		wired, s.X+edgeRoom, s.W, html.EscapeString(s.Ref.String()), tip(s, "stagings")))
 }
 
 func outPort(s layout.Spot, tall bool) template.HTMLAttr {

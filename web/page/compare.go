@@ -42,9 +42,9 @@ func (p *Pages) Compare(st *store.State, a, b, way string, list []jobs.Job) *Com
 	doc := st.Project
 	out := &Compare{Title: "Compare: " + doc.Name, State: st, Project: doc, A: a, B: b, Way: way, Ways: waysToCompare}
 	out.Groups = []SideGroup{{"The project", []Side{{"now", "Now"}, {"checker", "UV as a checker"}}}}
-	var takes, looks []Side
-	for i := range doc.Takes {
-		takes = append(takes, Side{"take/" + doc.Takes[i].ID, doc.Takes[i].Name})
+	var stagings, looks []Side
+	for i := range doc.Stagings {
+		stagings = append(stagings, Side{"staging/" + doc.Stagings[i].ID, doc.Stagings[i].Name})
 	}
 	for i := range doc.Looks {
 		looks = append(looks, Side{"look/" + doc.Looks[i].ID, doc.Looks[i].Name})
@@ -58,8 +58,8 @@ func (p *Pages) Compare(st *store.State, a, b, way string, list []jobs.Job) *Com
 	if baked != nil {
 		out.Groups = append(out.Groups, SideGroup{"Baked", baked})
 	}
-	if takes != nil {
-		out.Groups = append(out.Groups, SideGroup{"Takes", takes})
+	if stagings != nil {
+		out.Groups = append(out.Groups, SideGroup{"Stagings", stagings})
 	}
 	out.Groups = append(out.Groups, SideGroup{"All parts wear", looks})
 	there := func(of string) bool {
@@ -73,7 +73,7 @@ func (p *Pages) Compare(st *store.State, a, b, way string, list []jobs.Job) *Com
 		out.B = "now"
 	}
 	if !there(out.A) {
-		out.A = append(append(takes, looks...), Side{Of: "now"})[0].Of
+		out.A = append(append(stagings, looks...), Side{Of: "now"})[0].Of
 	}
 	known := false
 	for _, w := range waysToCompare {

@@ -42,7 +42,7 @@ var commandGroups = []CommandGroup{
 		{"loop", "Shift L", "round and round, or once"},
 	}},
 	{"Panels", []Command{
-		{"network", "1", "network"}, {"list", "2", "list"}, {"front", "3", "front"}, {"colours", "4", "colours"}, {"stage", "5", "stage"}, {"takes", "6", "takes"}, {"keep-take", "Shift T", "keep the state of the project as a take"},
+		{"network", "1", "network"}, {"list", "2", "list"}, {"front", "3", "front"}, {"colours", "4", "colours"}, {"stage", "5", "stage"}, {"stagings", "6", "stagings"}, {"keep-staging", "Shift T", "keep the state of the project as a staging"},
 		{"only-front", "0", "the front alone beside the picture"}, {"bench", "B", "go to the bench"}, {"cards", "N", "go to the network"},
 		{"before", "[", "look before"}, {"after", "]", "look after"}, {"undo", "Ctrl Z", "undo"}, {"redo", "Ctrl Shift Z", "redo"},
 	}},

@@ -28,7 +28,7 @@ function pixels() {
 /** The order as the form says it. */
 function order() {
   const [w, h] = pixels();
-  const o = { as: format().value, w, h, samples: Number(f.samples.value), dpi: numberIn(f.dpi) || 0, clear: Boolean(f.clear.value), take: f.take.value };
+  const o = { as: format().value, w, h, samples: Number(f.samples.value), dpi: numberIn(f.dpi) || 0, clear: Boolean(f.clear.value), staging: f.staging.value };
   const ticked = (name) => [...form.querySelectorAll(`[name=${name}]:checked`)].filter((e) => !e.closest("[hidden]")).map((e) => e.value);
   const number = (name) => numberIn(f[name]) || 0;
   switch (kind()) {
@@ -87,7 +87,7 @@ function changed() {
   if (o.w > 0 && o.h > 0 && Number.isFinite(fits)) {
     const [w, h] = [Math.max(1, Math.round(o.w * fits)), Math.max(1, Math.round(o.h * fits))];
     const next = new Image();
-    next.src = `${base}/still.png?${new URLSearchParams({ of: o.take ? `take/${o.take}` : "now", w, h, ...(o.clear && { clear: 1 }), v: body.dataset.version })}`;
+    next.src = `${base}/still.png?${new URLSearchParams({ of: o.staging ? `staging/${o.staging}` : "now", w, h, ...(o.clear && { clear: 1 }), v: body.dataset.version })}`;
     next.decode().then(() => {
       if (mine !== round) return;
       const img = $("deliver-still");

@@ -126,12 +126,12 @@ async function run(el, loose = false) {
   }
 }
 
-/** Keeps the state that the project is in as a take, and shows it among the others. */
-async function keepTake() {
-  const answer = await edit([{ op: "take.add" }]);
+/** Keeps the state that the project is in as a staging, and shows it among the others. */
+async function keepStaging() {
+  const answer = await edit([{ op: "staging.add" }]);
   if (!answer) return;
-  tab("takes");
-  say("Kept as a take: it can be gone back to by one press.");
+  tab("stagings");
+  say("Kept as a staging: it can be gone back to by one press.");
 }
 
 const framed = () => ({ op: "camera.frame", aspect: picture.aspect() });
@@ -227,7 +227,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-keep-take],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear],[data-before]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-keep-staging],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear],[data-before]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el, e.shiftKey);
@@ -242,7 +242,7 @@ document.addEventListener("click", async (e) => {
     rim();
     view();
   }
-  else if ("keepTake" in d) keepTake();
+  else if ("keepStaging" in d) keepStaging();
   else if ("before" in d) ungraded();
   else if (d.light) takeLight(d.light);
   else if (d.pick) openPicker(d.pick);
@@ -404,8 +404,8 @@ const commands = {
   front: () => tab("front"),
   colours: () => tab("colours"),
   stage: () => tab("stage"),
-  takes: () => tab("takes"),
-  "keep-take": keepTake,
+  stagings: () => tab("stagings"),
+  "keep-staging": keepStaging,
   "only-front": () => onlyFront(),
   fit: () => network.fit(),
   find: () => {

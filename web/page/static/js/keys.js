@@ -6,7 +6,8 @@ const table = new Map(list.map((c) => [c.id, c.key]));
 const read = () => {
   try {
     const kept = JSON.parse(localStorage.getItem("keys") ?? "{}");
-    return { off: Boolean(kept.off), keys: kept.keys ?? {} };
+    const { takes, "keep-take": keep, ...keys } = kept.keys ?? {}; // as they were called
+    return { off: Boolean(kept.off), keys: { ...(takes !== undefined && { stagings: takes }), ...(keep !== undefined && { "keep-staging": keep }), ...keys } };
   } catch {
     return { off: false, keys: {} };
   }

@@ -202,13 +202,13 @@ grid.addEventListener("keydown", (e) => {
   document.querySelector(`[data-cell="${Number(cell.dataset.cell) + by}"]`)?.focus();
 });
 
-async function press(cell, take) {
-  const a = await send("/sheet/press", { sheet, cell, take });
+async function press(cell, keep) {
+  const a = await send("/sheet/press", { sheet, cell, keep });
   if (a.error) return say(a.error, true);
   const name = document.querySelector(`[data-cell="${cell}"]`).getAttribute("aria-label");
-  for (const el of document.querySelectorAll(".sheet-cell.is-here")) if (!take) el.classList.remove("is-here");
-  if (!take) document.querySelector(`[data-cell="${cell}"]`).classList.add("is-here");
-  say(take ? `${name} is kept as a take.` : `The project is now as ${name}. Undo on the desk takes it back.`);
+  for (const el of document.querySelectorAll(".sheet-cell.is-here")) if (!keep) el.classList.remove("is-here");
+  if (!keep) document.querySelector(`[data-cell="${cell}"]`).classList.add("is-here");
+  say(keep ? `${name} is kept as a staging.` : `The project is now as ${name}. Undo on the desk takes it back.`);
 }
 document.addEventListener("click", async (e) => {
   const cell = e.target.closest("[data-cell]");

@@ -51,8 +51,8 @@ export function unsay() {
   }
 }
 
-const all = ["network", "top", "list", "front", "colours", "bench", "stage", "takes", "hint", "worn", "time"];
-const stale = new Set(["list", "front", "colours", "stage", "takes"]); // panels that are hidden and not true, or not there yet
+const all = ["network", "top", "list", "front", "colours", "bench", "stage", "stagings", "hint", "worn", "time"];
+const stale = new Set(["list", "front", "colours", "stage", "stagings"]); // panels that are hidden and not true, or not there yet
 
 /** Fetches panels anew; fields keep their focus, pictures stay. Hidden ones wait until they
  * are shown. The network is what the eye is on: it has the server first, the others share it. */

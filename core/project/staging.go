@@ -16,8 +16,8 @@ import (
 	"mobanta/core/stage"
 )
 
-// Take is a state of a project that is kept under a name: how it is lit and seen, what is turned, and who wears what.
-type Take struct {
+// Staging is a state of a project that is kept under a name: how it is lit and seen, what is turned, and who wears what.
+type Staging struct {
 	ID     string `json:"id"`
 	Name   string `json:"name"`
 	Note   string `json:"note,omitempty"`
@@ -27,7 +27,7 @@ type Take struct {
 	State
 }
 
-// Aspect is a part of a state that a take may hold or leave.
+// Aspect is a part of a state that a staging may hold or leave.
 type Aspect string
 
 // The aspects.
@@ -43,7 +43,7 @@ const (
 // Aspects lists all aspects, in the order in which they are shown.
 var Aspects = []Aspect{Lights, View, Dials, Switches, Colours, Wearing}
 
-// State is what a take holds: the document's own values, and the moves of them.
+// State is what a staging holds: the document's own values, and the moves of them.
 type State struct {
 	Lights   []stage.Light                `json:"lights"`
 	Camera   stage.Camera                 `json:"camera"`
@@ -64,39 +64,39 @@ type Turned struct {
 	Swatch string          `json:"swatch,omitempty"` // that it follows
 }
 
-// Limits on takes.
+// Limits on stagings.
 const (
-	MaxTakes  = 100
-	maxTurned = 20_000 // of a take
+	MaxStagings = 100
+	maxTurned   = 20_000 // of a staging
 )
 
-// Take returns the take of that id, nil if there is none.
-func (p *Project) Take(id string) *Take {
-	for i := range p.Takes {
-		if p.Takes[i].ID == id {
-			return &p.Takes[i]
+// Staging returns the staging of that id, nil if there is none.
+func (p *Project) Staging(id string) *Staging {
+	for i := range p.Stagings {
+		if p.Stagings[i].ID == id {
+			return &p.Stagings[i]
 		}
 	}
 	return nil
 }
 
-// FindTake returns the take of that id or name, nil if there is none.
-func (p *Project) FindTake(name string) *Take {
-	if t := p.Take(name); t != nil {
+// FindStaging returns the staging of that id or name, nil if there is none.
+func (p *Project) FindStaging(name string) *Staging {
+	if t := p.Staging(name); t != nil {
 		return t
 	}
-	for i := range p.Takes {
-		if strings.EqualFold(p.Takes[i].Name, name) {
-			return &p.Takes[i]
+	for i := range p.Stagings {
+		if strings.EqualFold(p.Stagings[i].Name, name) {
+			return &p.Stagings[i]
 		}
 	}
 	return nil
 }
 
-// Holds tells whether going to the take changes an aspect.
-func (t *Take) Holds(a Aspect) bool { return !slices.Contains(t.Leaves, a) }
+// Holds tells whether going to the staging changes an aspect.
+func (t *Staging) Holds(a Aspect) bool { return !slices.Contains(t.Leaves, a) }
 
-// Knobs returns the values that takes hold and proof sheets vary: what is on the fronts, and the switches of all networks.
+// Knobs returns the values that stagings hold and proof sheets vary: what is on the fronts, and the switches of all networks.
 func (p *Project) Knobs() []Turned {
 	var out []Turned
 	add := func(n *network.Network, look, group string) {
@@ -168,7 +168,7 @@ func (k *Turned) put(p *Project) bool {
 	}
 	cat, d := p.Catalogue(), n.Node(k.Node)
 	if s := cat.Of(d).Setting(k.Key); s != nil {
-		if s.Type == network.Stops && d.Bands[k.Key] != "" { // edges are the set's, colours the take's
+		if s.Type == network.Stops && d.Bands[k.Key] != "" { // edges are the set's, colours the staging's
 			stops, ok := s.Default.([]color.Stop)
 			if v != nil {
 				parsed, err := s.Parse(v)
@@ -230,19 +230,19 @@ func (p *Project) state() State {
 	return s
 }
 
-// StateNow returns the state that p is in, for take.add.
+// StateNow returns the state that p is in, for staging.add.
 func (p *Project) StateNow() *State {
 	s := p.state()
 	return &s
 }
 
-// aspectOf returns the aspect that what a move drives belongs to, "" for what no take holds.
+// aspectOf returns the aspect that what a move drives belongs to, "" for what no staging holds.
 func aspectOf(of move.Of) Aspect {
 	return map[string]Aspect{"camera": View, "light": Lights, "dial": Dials, "swatch": Colours}[of.What]
 }
 
-// assume takes the state of a take, as far as it holds it; it returns how many values found nothing to go to.
-func (p *Project) assume(t *Take) (lost int) {
+// assume takes the state of a staging, as far as it holds it; it returns how many values found nothing to go to.
+func (p *Project) assume(t *Staging) (lost int) {
 	if t.Holds(Lights) {
 		p.Stage.Lights = slices.Clone(t.Lights)
 		for i := range p.Stage.Lights {
@@ -295,8 +295,8 @@ func (p *Project) assume(t *Take) (lost int) {
 	return lost
 }
 
-// With returns the project as it is once a take is gone to. What the take holds and the project does not is left out.
-func (p *Project) With(t *Take) *Project {
+// With returns the project as it is once a staging is gone to. What the staging holds and the project does not is left out.
+func (p *Project) With(t *Staging) *Project {
 	q := p.Clone()
 	q.assume(t)
 	return q
@@ -327,16 +327,16 @@ func checkered() Look {
 	}}}
 }
 
-// Side returns the project as a name says, and what that is called: "now", "checker" for its texture coordinates, "take/" with
-// a take, or "look/" with a look that all parts wear then.
+// Side returns the project as a name says, and what that is called: "now", "checker" for its texture coordinates, "staging/" with
+// a staging, or "look/" with a look that all parts wear then.
 func (p *Project) Side(of string) (*Project, string, error) {
 	kind, id, _ := strings.Cut(of, "/")
-	switch t, l := p.Take(id), p.Look(id); {
+	switch t, l := p.Staging(id), p.Look(id); {
 	case of == "now":
 		return p, "Now", nil
 	case of == "checker":
 		return p.Dressed(checkered()), "UV as a checker", nil
-	case kind == "take" && t != nil:
+	case (kind == "staging" || kind == "take") && t != nil: // as they were called
 		return p.With(t), t.Name, nil
 	case kind == "look" && l != nil:
 		q := p.Clone()
@@ -350,8 +350,8 @@ func (p *Project) Side(of string) (*Project, string, error) {
 	return nil, "", fmt.Errorf("project: there is no %.60q to show any more", of)
 }
 
-// At tells whether the project is in the state of a take, as far as the take holds it.
-func (p *Project) At(t *Take) bool { return bytes.Equal(p.StateKey(), p.With(t).StateKey()) }
+// At tells whether the project is in the state of a staging, as far as the staging holds it.
+func (p *Project) At(t *Staging) bool { return bytes.Equal(p.StateKey(), p.With(t).StateKey()) }
 
 // StateKey names the state that a project is in: two that are in the same have the same.
 func (p *Project) StateKey() []byte {
@@ -362,14 +362,14 @@ func (p *Project) StateKey() []byte {
 	return key
 }
 
-// checkTakes returns what is wrong with the takes of a document, or nil, and makes their values ours.
-func (p *Project) checkTakes() error {
-	if len(p.Takes) > MaxTakes {
-		return fmt.Errorf("project: a project holds at most %d takes, not %d", MaxTakes, len(p.Takes))
+// checkStagings returns what is wrong with the stagings of a document, or nil, and makes their values ours.
+func (p *Project) checkStagings() error {
+	if len(p.Stagings) > MaxStagings {
+		return fmt.Errorf("project: a project holds at most %d stagings, not %d", MaxStagings, len(p.Stagings))
 	}
 	ids := map[string]bool{}
-	for i := range p.Takes {
-		t := &p.Takes[i]
+	for i := range p.Stagings {
+		t := &p.Stagings[i]
 		err := own(ids, t.ID)
 		if err == nil {
 			err = setName(&t.Name, t.Name)
@@ -378,7 +378,7 @@ func (p *Project) checkTakes() error {
 			err = setNote(&t.Note, t.Note)
 		}
 		if err == nil && slices.ContainsFunc(t.Leaves, func(a Aspect) bool { return !slices.Contains(Aspects, a) }) {
-			err = fmt.Errorf("it leaves something that no take holds")
+			err = fmt.Errorf("it leaves something that no staging holds")
 		}
 		if err == nil && len(t.Turned) > maxTurned {
 			err = fmt.Errorf("%d values, more than the %d that are allowed", len(t.Turned), maxTurned)
@@ -399,47 +399,49 @@ func (p *Project) checkTakes() error {
 			}
 		}
 		if err != nil {
-			return fmt.Errorf("project: take %d: %w", i+1, err)
+			return fmt.Errorf("project: staging %d: %w", i+1, err)
 		}
 	}
 	return nil
 }
 
-// takeOf runs an edit on the take that it names.
-func takeOf(f func(p *Project, t *Take, e *Edit, o *Outcome) error) func(*Project, *Edit, *Outcome) error {
+// takeOf runs an edit on the staging that it names.
+func stagingOf(f func(p *Project, t *Staging, e *Edit, o *Outcome) error) func(*Project, *Edit, *Outcome) error {
 	return func(p *Project, e *Edit, o *Outcome) error {
-		t := p.Take(e.ID)
+		t := p.Staging(e.ID)
 		if t == nil {
-			return fmt.Errorf("project: there is no take %.40q any more", e.ID)
+			return fmt.Errorf("project: there is no staging %.40q any more", e.ID)
 		}
 		return f(p, t, e, o)
 	}
 }
 
-// addTake keeps the state that the project is in.
-func addTake(p *Project, e *Edit, o *Outcome) error {
-	if len(p.Takes) >= MaxTakes {
-		return fmt.Errorf("project: a project holds at most %d takes: remove one that is not wanted any more", MaxTakes)
+// addStaging keeps the state that the project is in.
+func addStaging(p *Project, e *Edit, o *Outcome) error {
+	if len(p.Stagings) >= MaxStagings {
+		return fmt.Errorf("project: a project holds at most %d stagings: remove one that is not wanted any more", MaxStagings)
 	}
 	name := e.Name
 	if err := setLabel(&name, name); err != nil {
 		return err
 	}
 	if name == "" {
-		name = fmt.Sprintf("Take %d", len(p.Takes)+1)
+		name = fmt.Sprintf("Staging %d", len(p.Stagings)+1)
 	}
-	name = freeName(name, func(s string) bool { return slices.ContainsFunc(p.Takes, func(t Take) bool { return t.Name == s }) })
-	o.Created = p.freshID("take")
+	name = freeName(name, func(s string) bool {
+		return slices.ContainsFunc(p.Stagings, func(t Staging) bool { return t.Name == s })
+	})
+	o.Created = p.freshID("staging")
 	o.Label = "kept " + name
 	s := p.state()
 	if e.State != nil {
 		s = *e.State
 	}
-	p.Takes = append(p.Takes, Take{ID: o.Created, Name: name, State: s})
+	p.Stagings = append(p.Stagings, Staging{ID: o.Created, Name: name, State: s})
 	return nil
 }
 
-func goToTake(p *Project, t *Take, _ *Edit, o *Outcome) error {
+func goToStaging(p *Project, t *Staging, _ *Edit, o *Outcome) error {
 	o.Label = "went to " + t.Name
 	if n := p.assume(t); n > 0 {
 		o.Note = fmt.Sprintf("%d values of %s found nothing to go to any more.", n, t.Name)
@@ -450,14 +452,14 @@ func goToTake(p *Project, t *Take, _ *Edit, o *Outcome) error {
 	return nil
 }
 
-func updateTake(p *Project, t *Take, _ *Edit, o *Outcome) error {
+func updateStaging(p *Project, t *Staging, _ *Edit, o *Outcome) error {
 	o.Label = "updated " + t.Name
 	t.State = p.state()
 	return nil
 }
 
-// setTake changes a take's name, note, whether it is chosen, or whether it holds an aspect, which e.Key names.
-func setTake(_ *Project, t *Take, e *Edit, o *Outcome) error {
+// setStaging changes a staging's name, note, whether it is chosen, or whether it holds an aspect, which e.Key names.
+func setStaging(_ *Project, t *Staging, e *Edit, o *Outcome) error {
 	switch e.Key {
 	case "name":
 		return setName(&t.Name, e.Name)
@@ -469,14 +471,14 @@ func setTake(_ *Project, t *Take, e *Edit, o *Outcome) error {
 		return setNote(&t.Note, s)
 	case "chosen":
 		o.Label = "marked " + t.Name
-		return flagged("the mark of a take", e.Value, &t.Chosen)
+		return flagged("the mark of a staging", e.Value, &t.Chosen)
 	}
 	a := Aspect(e.Key)
 	if !slices.Contains(Aspects, a) {
-		return fmt.Errorf("project: a take has no %.20q", e.Key)
+		return fmt.Errorf("project: a staging has no %.20q", e.Key)
 	}
 	var holds bool
-	if err := flagged("what a take holds", e.Value, &holds); err != nil {
+	if err := flagged("what a staging holds", e.Value, &holds); err != nil {
 		return err
 	}
 	t.Leaves = slices.DeleteFunc(slices.Clone(t.Leaves), func(b Aspect) bool { return a == b })
@@ -492,17 +494,17 @@ func setTake(_ *Project, t *Take, e *Edit, o *Outcome) error {
 	return nil
 }
 
-func moveTake(p *Project, t *Take, e *Edit, _ *Outcome) error {
-	i := slices.IndexFunc(p.Takes, func(u Take) bool { return u.ID == t.ID })
-	return moved(p.Takes, i, e.Index)
+func moveStaging(p *Project, t *Staging, e *Edit, _ *Outcome) error {
+	i := slices.IndexFunc(p.Stagings, func(u Staging) bool { return u.ID == t.ID })
+	return moved(p.Stagings, i, e.Index)
 }
 
-func removeTake(p *Project, t *Take, _ *Edit, o *Outcome) error {
+func removeStaging(p *Project, t *Staging, _ *Edit, o *Outcome) error {
 	o.Label = "removed " + t.Name
 	id := t.ID
-	p.Takes = slices.DeleteFunc(p.Takes, func(u Take) bool { return u.ID == id })
-	if len(p.Takes) == 0 {
-		p.Takes = nil
+	p.Stagings = slices.DeleteFunc(p.Stagings, func(u Staging) bool { return u.ID == id })
+	if len(p.Stagings) == 0 {
+		p.Stagings = nil
 	}
 	return nil
 }

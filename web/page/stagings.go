@@ -10,31 +10,31 @@ import (
 	"mobanta/core/project"
 )
 
-// TakeView is a take as its panel shows it.
-type TakeView struct {
-	*project.Take
+// StagingView is a staging as its panel shows it.
+type StagingView struct {
+	*project.Staging
 	Index int
 	Here  bool   // whether the project is in its state
 	Still string // the address of its picture
 	Last  bool
 }
 
-// Holding is an aspect and whether a take holds it.
+// Holding is an aspect and whether a staging holds it.
 type Holding struct {
 	Aspect project.Aspect
 	On     bool
 }
 
-// Holding lists what the take may hold.
-func (t *TakeView) Holding() (out []Holding) {
+// Holding lists what the staging may hold.
+func (t *StagingView) Holding() (out []Holding) {
 	for _, a := range project.Aspects {
 		out = append(out, Holding{a, t.Holds(a)})
 	}
 	return out
 }
 
-// Held says in words what a take that does not hold everything holds.
-func (t *TakeView) Held() string {
+// Held says in words what a staging that does not hold everything holds.
+func (t *StagingView) Held() string {
 	if len(t.Leaves) == 0 {
 		return ""
 	}
@@ -50,8 +50,8 @@ func (t *TakeView) Held() string {
 	return out + " only"
 }
 
-// The size of a take's picture, in pixels.
-const takeW, takeH = 240, 150
+// The size of a staging's picture, in pixels.
+const stagingW, stagingH = 240, 150
 
 // still returns the address of a picture of one side of a project; it changes with what the picture shows.
 func still(id, of string, p *project.Project, w, h int) (string, error) {
@@ -64,28 +64,30 @@ func still(id, of string, p *project.Project, w, h int) (string, error) {
 }
 
 // Now returns the address of the picture of the project as it is.
-func (d *Desk) Now() (string, error) { return still(d.State.ID, "now", d.State.Project, takeW, takeH) }
+func (d *Desk) Now() (string, error) {
+	return still(d.State.ID, "now", d.State.Project, stagingW, stagingH)
+}
 
-// Takes lists the project's takes.
-func (d *Desk) Takes() ([]TakeView, error) {
+// Stagings lists the project's stagings.
+func (d *Desk) Stagings() ([]StagingView, error) {
 	p := d.State.Project
-	var out []TakeView
+	var out []StagingView
 	now := p.StateKey()
-	for i := range p.Takes {
-		t := &p.Takes[i]
+	for i := range p.Stagings {
+		t := &p.Stagings[i]
 		with := p.With(t)
-		at, err := still(d.State.ID, "take/"+t.ID, with, takeW, takeH)
+		at, err := still(d.State.ID, "staging/"+t.ID, with, stagingW, stagingH)
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, TakeView{Take: t, Index: i, Here: bytes.Equal(now, with.StateKey()), Still: at, Last: i == len(p.Takes)-1})
+		out = append(out, StagingView{Staging: t, Index: i, Here: bytes.Equal(now, with.StateKey()), Still: at, Last: i == len(p.Stagings)-1})
 	}
 	return out, nil
 }
 
-// Here tells whether the project is in the state of one of its takes, and of which.
-func here(list []TakeView) string {
-	if i := slices.IndexFunc(list, func(t TakeView) bool { return t.Here }); i >= 0 {
+// Here tells whether the project is in the state of one of its stagings, and of which.
+func here(list []StagingView) string {
+	if i := slices.IndexFunc(list, func(t StagingView) bool { return t.Here }); i >= 0 {
 		return list[i].Name
 	}
 	return ""

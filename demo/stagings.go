@@ -7,7 +7,7 @@ import (
 	"mobanta/core/project"
 )
 
-// variation is what an artist tried, and kept as a take.
+// variation is what an artist tried, and kept as a staging.
 type variation struct {
 	name, note string
 	edits      []project.Edit
@@ -19,7 +19,7 @@ func lit(id, key string, v float64) project.Edit {
 
 func seen(values map[string]any) project.Edit { return project.Edit{Op: "camera.set", Value: values} }
 
-// variations are the takes of each sample besides the first, which is the sample as it was drawn.
+// variations are the stagings of each sample besides the first, which is the sample as it was drawn.
 var variations = map[string][]variation{
 	"saltlight": {{"Stove behind", "the lid reads better, the spout worse", []project.Edit{lit("key", "azimuth", 148), lit("key", "elevation", 26)}},
 		{"Poster", "close, and inked heavily", []project.Edit{seen(map[string]any{"azimuth": -26.0, "elevation": 9.0, "distance": 8.9}), {Op: "node.input", Look: "copper", Node: "ink", Key: "width", Value: 11.0}}}},
@@ -39,22 +39,22 @@ var variations = map[string][]variation{
 		{"Close", "the flame alone", []project.Edit{seen(map[string]any{"distance": 6.0, "elevation": 2.0})}}},
 }
 
-// withTakes returns what makes a sample with its takes.
-func withTakes(id string, make func() (*project.Project, map[string]exchange.File, error)) func() (*project.Project, map[string]exchange.File, error) {
+// withStagings returns what makes a sample with its stagings.
+func withStagings(id string, make func() (*project.Project, map[string]exchange.File, error)) func() (*project.Project, map[string]exchange.File, error) {
 	return func() (*project.Project, map[string]exchange.File, error) {
 		p, files, err := make()
 		if err != nil {
 			return nil, nil, err
 		}
 		keep := func(name, note string, s *project.State) error {
-			o, err := p.Apply(&project.Edit{Op: "take.add", Name: name, State: s})
+			o, err := p.Apply(&project.Edit{Op: "staging.add", Name: name, State: s})
 			if err == nil && note != "" {
-				_, err = p.Apply(&project.Edit{Op: "take.set", ID: o.Created, Key: "note", Value: note})
+				_, err = p.Apply(&project.Edit{Op: "staging.set", ID: o.Created, Key: "note", Value: note})
 			}
 			return err
 		}
 		if err = keep("As drawn", "", nil); err == nil {
-			_, err = p.Apply(&project.Edit{Op: "take.set", ID: p.Takes[0].ID, Key: "chosen", Value: true})
+			_, err = p.Apply(&project.Edit{Op: "staging.set", ID: p.Stagings[0].ID, Key: "chosen", Value: true})
 		}
 		for _, v := range variations[id] {
 			q := p.Clone()
@@ -68,7 +68,7 @@ func withTakes(id string, make func() (*project.Project, map[string]exchange.Fil
 			}
 		}
 		if err != nil {
-			return nil, nil, fmt.Errorf("demo: the takes of %s: %w", id, err)
+			return nil, nil, fmt.Errorf("demo: the stagings of %s: %w", id, err)
 		}
 		return p, files, p.Settle()
 	}

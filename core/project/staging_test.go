@@ -14,7 +14,7 @@ import (
 	"mobanta/core/stage"
 )
 
-// varied returns a project in which there is something of all that a take holds: a solid, two looks, a switch, dials
+// varied returns a project in which there is something of all that a staging holds: a solid, two looks, a switch, dials
 // (one of stops, one that follows a swatch, one within a group), a sun and a move of the camera.
 func varied(t *testing.T) *project.Project {
 	t.Helper()
@@ -49,13 +49,13 @@ func did(t *testing.T, p *project.Project, e project.Edit) project.Outcome {
 func shownAs(t *testing.T, p *project.Project) string {
 	t.Helper()
 	q := p.Clone()
-	q.Takes = nil
+	q.Stagings = nil
 	data, err := q.Document()
 	require.NoError(t, err)
 	return string(data)
 }
 
-// disturb changes everything that a take holds, of each aspect one thing, and says which.
+// disturb changes everything that a staging holds, of each aspect one thing, and says which.
 var disturb = map[project.Aspect][]project.Edit{
 	project.Lights:   {{Op: "light.set", ID: "sun1", Key: "azimuth", Value: 77.0}, {Op: "light.add", Kind: string(light.Point)}},
 	project.View:     {{Op: "camera.set", Value: map[string]any{"elevation": 50.0}}, {Op: "move.add", Value: "camera//distance"}},
@@ -70,9 +70,9 @@ func TestATakeIsGoneBackToAsAWholeAndByAspects(t *testing.T) {
 	require.NotEmpty(t, p.Stage.Lights)
 	p.Stage.Lights[0].ID = "sun1"
 	was := shownAs(t, p)
-	id := did(t, p, project.Edit{Op: "take.add", Name: "Noon"}).Created
-	assert.True(t, p.At(p.Take(id)))
-	require.Equal(t, was, shownAs(t, p), "keeping a take changes nothing else")
+	id := did(t, p, project.Edit{Op: "staging.add", Name: "Noon"}).Created
+	assert.True(t, p.At(p.Staging(id)))
+	require.Equal(t, was, shownAs(t, p), "keeping a staging changes nothing else")
 
 	for _, a := range project.Aspects {
 		t.Run(string(a), func(t *testing.T) {
@@ -87,35 +87,35 @@ func TestATakeIsGoneBackToAsAWholeAndByAspects(t *testing.T) {
 				did(t, q, e)
 			}
 			require.NotEqual(t, was, shownAs(t, q))
-			assert.False(t, q.At(q.Take(id)))
+			assert.False(t, q.At(q.Staging(id)))
 			left := q.Clone()
-			did(t, left, project.Edit{Op: "take.set", ID: id, Key: string(a), Value: false})
+			did(t, left, project.Edit{Op: "staging.set", ID: id, Key: string(a), Value: false})
 			before := shownAs(t, left)
-			did(t, left, project.Edit{Op: "take.go", ID: id})
+			did(t, left, project.Edit{Op: "staging.go", ID: id})
 			if a != project.Colours { // what follows a swatch is a dial too
 				assert.Equal(t, before, shownAs(t, left), "what it leaves stays")
-				assert.True(t, left.At(left.Take(id)))
+				assert.True(t, left.At(left.Staging(id)))
 			}
-			did(t, q, project.Edit{Op: "take.go", ID: id})
+			did(t, q, project.Edit{Op: "staging.go", ID: id})
 			assert.Equal(t, was, shownAs(t, q), "and all else comes back")
-			assert.True(t, q.At(q.Take(id)))
+			assert.True(t, q.At(q.Staging(id)))
 		})
 	}
 }
 
-// What moves drive has other values at every moment; a take holds the document's own, so to go to the one that was just
+// What moves drive has other values at every moment; a staging holds the document's own, so to go to the one that was just
 // kept changes nothing, whenever that is.
 func TestATakeHoldsMovesAndNotMoments(t *testing.T) {
 	p := varied(t)
 	did(t, p, project.Edit{Op: "time.set", Key: "at", Value: 1.0})
-	id := did(t, p, project.Edit{Op: "take.add"}).Created
+	id := did(t, p, project.Edit{Op: "staging.add"}).Created
 	did(t, p, project.Edit{Op: "time.set", Key: "at", Value: 0.5})
 	was := shownAs(t, p)
-	did(t, p, project.Edit{Op: "take.go", ID: id})
+	did(t, p, project.Edit{Op: "staging.go", ID: id})
 	assert.Equal(t, was, shownAs(t, p))
 	did(t, p, project.Edit{Op: "move.remove", ID: p.Moves[0].ID})
 	require.Empty(t, p.Moves)
-	did(t, p, project.Edit{Op: "take.go", ID: id})
+	did(t, p, project.Edit{Op: "staging.go", ID: id})
 	require.Len(t, p.Moves, 1)
 	assert.Equal(t, move.Of{What: "camera", Key: "azimuth"}, p.Moves[0].Of)
 }
@@ -123,82 +123,82 @@ func TestATakeHoldsMovesAndNotMoments(t *testing.T) {
 func TestATakeOutlivesWhatItNames(t *testing.T) {
 	p := varied(t)
 	did(t, p, project.Edit{Op: "look.assign", Look: "look2", ID: p.Stage.Models[0].ID})
-	id := did(t, p, project.Edit{Op: "take.add"}).Created
+	id := did(t, p, project.Edit{Op: "staging.add"}).Created
 	did(t, p, project.Edit{Op: "node.remove", Look: "look1", Nodes: []string{"n6"}})
 	did(t, p, project.Edit{Op: "swatch.remove", ID: p.Swatches[0].ID})
 	did(t, p, project.Edit{Op: "look.remove", Look: "look2"})
-	o := did(t, p, project.Edit{Op: "take.go", ID: id})
-	assert.Equal(t, "3 values of Take 1 found nothing to go to any more.", o.Note)
+	o := did(t, p, project.Edit{Op: "staging.go", ID: id})
+	assert.Equal(t, "3 values of Staging 1 found nothing to go to any more.", o.Note)
 	assert.Equal(t, "look1", p.Stage.Models[0].Looks["Sphere"])
-	did(t, p, project.Edit{Op: "take.update", ID: id})
-	assert.Empty(t, did(t, p, project.Edit{Op: "take.go", ID: id}).Note)
+	did(t, p, project.Edit{Op: "staging.update", ID: id})
+	assert.Empty(t, did(t, p, project.Edit{Op: "staging.go", ID: id}).Note)
 	did(t, p, project.Edit{Op: "model.remove", ID: p.Stage.Models[0].ID})
-	did(t, p, project.Edit{Op: "take.go", ID: id})
+	did(t, p, project.Edit{Op: "staging.go", ID: id})
 }
 
 func TestTakesAreKeptInOrder(t *testing.T) {
 	p := varied(t)
 	var ids []string
 	for range 3 {
-		ids = append(ids, did(t, p, project.Edit{Op: "take.add"}).Created)
+		ids = append(ids, did(t, p, project.Edit{Op: "staging.add"}).Created)
 	}
-	did(t, p, project.Edit{Op: "take.set", ID: ids[0], Key: "name", Name: "Dusk"})
-	did(t, p, project.Edit{Op: "take.set", ID: ids[0], Key: "note", Value: "for the cover\nperhaps"})
-	did(t, p, project.Edit{Op: "take.set", ID: ids[1], Key: "chosen", Value: true})
-	did(t, p, project.Edit{Op: "take.move", ID: ids[0], Index: 2})
-	did(t, p, project.Edit{Op: "take.remove", ID: ids[2]})
-	require.Len(t, p.Takes, 2)
-	assert.Equal(t, []string{"Take 2", "Dusk"}, []string{p.Takes[0].Name, p.Takes[1].Name})
-	assert.True(t, p.Takes[0].Chosen)
-	assert.Equal(t, "for the cover\nperhaps", p.Takes[1].Note)
-	assert.Same(t, p.FindTake("dusk"), p.Take(ids[0]))
-	assert.NotEqual(t, ids[2], did(t, p, project.Edit{Op: "take.add"}).Created, "no id is given twice")
+	did(t, p, project.Edit{Op: "staging.set", ID: ids[0], Key: "name", Name: "Dusk"})
+	did(t, p, project.Edit{Op: "staging.set", ID: ids[0], Key: "note", Value: "for the cover\nperhaps"})
+	did(t, p, project.Edit{Op: "staging.set", ID: ids[1], Key: "chosen", Value: true})
+	did(t, p, project.Edit{Op: "staging.move", ID: ids[0], Index: 2})
+	did(t, p, project.Edit{Op: "staging.remove", ID: ids[2]})
+	require.Len(t, p.Stagings, 2)
+	assert.Equal(t, []string{"Staging 2", "Dusk"}, []string{p.Stagings[0].Name, p.Stagings[1].Name})
+	assert.True(t, p.Stagings[0].Chosen)
+	assert.Equal(t, "for the cover\nperhaps", p.Stagings[1].Note)
+	assert.Same(t, p.FindStaging("dusk"), p.Staging(ids[0]))
+	assert.NotEqual(t, ids[2], did(t, p, project.Edit{Op: "staging.add"}).Created, "no id is given twice")
 
 	for _, c := range []struct {
 		e    project.Edit
 		says string
 	}{
-		{project.Edit{Op: "take.go", ID: ids[2]}, "there is no take"},
-		{project.Edit{Op: "take.set", ID: ids[0], Key: "size", Value: true}, "a take has no"},
-		{project.Edit{Op: "take.set", ID: ids[0], Key: "lights", Value: "no"}, "is on or off"},
-		{project.Edit{Op: "take.set", ID: ids[0], Key: "note", Value: 3.0}, "a note is text"},
-		{project.Edit{Op: "take.set", ID: ids[0], Key: "name", Name: " "}, "name"},
-		{project.Edit{Op: "take.move", ID: ids[0], Index: 9}, "no such place"},
+		{project.Edit{Op: "staging.go", ID: ids[2]}, "there is no staging"},
+		{project.Edit{Op: "staging.set", ID: ids[0], Key: "size", Value: true}, "a staging has no"},
+		{project.Edit{Op: "staging.set", ID: ids[0], Key: "lights", Value: "no"}, "is on or off"},
+		{project.Edit{Op: "staging.set", ID: ids[0], Key: "note", Value: 3.0}, "a note is text"},
+		{project.Edit{Op: "staging.set", ID: ids[0], Key: "name", Name: " "}, "name"},
+		{project.Edit{Op: "staging.move", ID: ids[0], Index: 9}, "no such place"},
 	} {
 		_, err := p.Clone().Apply(&c.e)
 		assert.ErrorContains(t, err, c.says)
 	}
 	for _, a := range project.Aspects[1:] {
-		did(t, p, project.Edit{Op: "take.set", ID: ids[0], Key: string(a), Value: false})
+		did(t, p, project.Edit{Op: "staging.set", ID: ids[0], Key: string(a), Value: false})
 	}
-	_, err := p.Apply(&project.Edit{Op: "take.set", ID: ids[0], Key: string(project.Lights), Value: false})
+	_, err := p.Apply(&project.Edit{Op: "staging.set", ID: ids[0], Key: string(project.Lights), Value: false})
 	assert.ErrorContains(t, err, "would hold nothing")
-	for len(p.Takes) < project.MaxTakes {
-		did(t, p, project.Edit{Op: "take.add"})
+	for len(p.Stagings) < project.MaxStagings {
+		did(t, p, project.Edit{Op: "staging.add"})
 	}
-	_, err = p.Apply(&project.Edit{Op: "take.add"})
-	assert.ErrorContains(t, err, "at most 100 takes")
+	_, err = p.Apply(&project.Edit{Op: "staging.add"})
+	assert.ErrorContains(t, err, "at most 100 stagings")
 }
 
 func TestTakesFromOutsideAreChecked(t *testing.T) {
 	p := varied(t)
-	did(t, p, project.Edit{Op: "take.add"})
-	for name, spoil := range map[string]func(k *project.Take){
-		"an id of its own": func(k *project.Take) { k.ID = "" },
-		"name":             func(k *project.Take) { k.Name = strings.Repeat("long", 100) },
-		"no take holds":    func(k *project.Take) { k.Leaves = []project.Aspect{"sound"} },
-		"angle 900":        func(k *project.Take) { k.Camera.Angle = 900 },
-		"kind of light":    func(k *project.Take) { k.Lights = []stage.Light{{ID: "a", Name: "a", Kind: "lava"}} },
-		"a value is none":  func(k *project.Take) { k.Turned = []project.Turned{{Node: "n1", Key: "k"}} },
-		"at most 200":      func(k *project.Take) { k.Moves = make([]move.Move, 201) },
+	did(t, p, project.Edit{Op: "staging.add"})
+	for name, spoil := range map[string]func(k *project.Staging){
+		"an id of its own": func(k *project.Staging) { k.ID = "" },
+		"name":             func(k *project.Staging) { k.Name = strings.Repeat("long", 100) },
+		"no staging holds": func(k *project.Staging) { k.Leaves = []project.Aspect{"sound"} },
+		"angle 900":        func(k *project.Staging) { k.Camera.Angle = 900 },
+		"kind of light":    func(k *project.Staging) { k.Lights = []stage.Light{{ID: "a", Name: "a", Kind: "lava"}} },
+		"a value is none":  func(k *project.Staging) { k.Turned = []project.Turned{{Node: "n1", Key: "k"}} },
+		"at most 200":      func(k *project.Staging) { k.Moves = make([]move.Move, 201) },
 	} {
 		q := p.Clone()
-		spoil(&q.Takes[0])
+		spoil(&q.Stagings[0])
 		assert.ErrorContains(t, q.Settle(), name)
 	}
 	q := p.Clone() // what is well formed but means nothing is let be, and finds nothing to go to
-	q.Takes[0].Turned = append(q.Takes[0].Turned, project.Turned{Look: "look1", Node: "n2", Key: "stops", Value: []byte(`"seven"`)}, project.Turned{Group: "gone", Node: "n", Key: "k", Value: []byte(`1`)})
-	assert.Contains(t, did(t, q, project.Edit{Op: "take.go", ID: q.Takes[0].ID}).Note, "2 values")
+	q.Stagings[0].Turned = append(q.Stagings[0].Turned, project.Turned{Look: "look1", Node: "n2", Key: "stops", Value: []byte(`"seven"`)}, project.Turned{Group: "gone", Node: "n", Key: "k", Value: []byte(`1`)})
+	assert.Contains(t, did(t, q, project.Edit{Op: "staging.go", ID: q.Stagings[0].ID}).Note, "2 values")
 }
 
 func TestPicturesOfTakesAreTheProjects(t *testing.T) {
@@ -210,23 +210,42 @@ func TestPicturesOfTakesAreTheProjects(t *testing.T) {
 	did(t, p, project.Edit{Op: "dial.add", Look: "look1", Node: at, Key: "picture"})
 	p.Stage.Lights = append(p.Stage.Lights, stage.NewLight("sky", "Sky", light.Sky))
 	p.Stage.Lights[len(p.Stage.Lights)-1].Picture = sky
-	did(t, p, project.Edit{Op: "take.add"})
+	did(t, p, project.Edit{Op: "staging.add"})
 	did(t, p, project.Edit{Op: "node.set", Look: "look1", Node: at, Key: "picture", Value: nil})
 	did(t, p, project.Edit{Op: "light.remove", ID: "sky"})
 	assert.ElementsMatch(t, []string{sky, leaf}, p.Pictures())
 }
 
-// Bands that a ramp shares with others are the set's: a take brings its colours back, not its edges.
+// Bands that a ramp shares with others are the set's: a staging brings its colours back, not its edges.
 func TestATakeLeavesSharedEdges(t *testing.T) {
 	p := project.New("Sample")
 	did(t, p, project.Edit{Op: "bands.make", Look: "look1", Node: "n2", Key: "stops", Name: "shared"})
 	did(t, p, project.Edit{Op: "dial.add", Look: "look1", Node: "n2", Key: "stops"})
-	id := did(t, p, project.Edit{Op: "take.add"}).Created
+	id := did(t, p, project.Edit{Op: "staging.add"}).Created
 	did(t, p, project.Edit{Op: "ramp.stop", Look: "look1", Node: "n2", Key: "stops", Index: 1, Value: map[string]any{"at": 0.37, "color": "#ABCDEF"}})
-	did(t, p, project.Edit{Op: "take.go", ID: id})
+	did(t, p, project.Edit{Op: "staging.go", ID: id})
 	stops := p.Looks[0].Node("n2").Value(p.Catalogue().Of(p.Looks[0].Node("n2")).Setting("stops")).([]color.Stop)
 	assert.InDelta(t, 0.37, stops[1].At, 1e-6)
 	assert.NotEqual(t, color.MustHex("#ABCDEF"), stops[1].Color)
 	assert.InDelta(t, 0.37, p.BandSets[0].Edges[0], 1e-6)
 	assert.NotNil(t, p.Looks[0].Network.Node("n2").Bands)
+}
+
+// An older document calls its stagings takes.
+func TestOlderDocumentsHaveTakes(t *testing.T) {
+	p := project.New("Older")
+	did(t, p, project.Edit{Op: "staging.add", Name: "Dusk"})
+	doc, err := p.Document()
+	require.NoError(t, err)
+	require.Contains(t, string(doc), `"stagings":[`)
+	back, err := project.Read([]byte(strings.Replace(string(doc), `"stagings":[`, `"takes":[`, 1)))
+	require.NoError(t, err)
+	assert.Equal(t, p.Stagings, back.Stagings)
+	again, err := back.Document()
+	require.NoError(t, err)
+	assert.Equal(t, string(doc), string(again))
+	q, name, err := back.Side("take/" + back.Stagings[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, "Dusk", name)
+	assert.NotNil(t, q)
 }
