@@ -54,7 +54,11 @@ func (v *Server) search(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	list, err := d.Find(page.Search{Words: c.QueryParam("q"), From: c.QueryParam("from"), To: c.QueryParam("to"), Replace: c.QueryParam("replace"), Chosen: c.QueryParam("node")}, kept)
+	starts, err := v.startList(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	list, err := d.Find(page.Search{Starts: starts, Words: c.QueryParam("q"), From: c.QueryParam("from"), To: c.QueryParam("to"), Replace: c.QueryParam("replace"), Chosen: c.QueryParam("node")}, kept)
 	if err != nil {
 		return err
 	}

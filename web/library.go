@@ -5,7 +5,9 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
+	"sync"
 
 	"github.com/labstack/echo/v5"
 
@@ -72,10 +74,27 @@ func (v *Server) named(ctx context.Context, name string) (*exchange.LookFile, er
 	return nil, nil
 }
 
-// start is a look to start from, as it is shown.
-type start struct {
-	ID, Name string
-	Own      string // id in the library, "" for those that ship with the studio
+// shipped are the starting points that ship with the studio.
+var shipped = sync.OnceValues(func() (list []page.Start, err error) {
+	all, err := recipes.All()
+	for _, r := range all {
+		list = append(list, page.Start{ID: recipePrefix + r.ID, Name: r.File.Name})
+	}
+	return list, err
+})
+
+// startList returns the looks to start from: those that ship with the studio, then the library's.
+func (v *Server) startList(ctx context.Context) (list []page.Start, err error) {
+	ours, err := shipped()
+	if err != nil {
+		return nil, err
+	}
+	list = slices.Clone(ours)
+	kept, err := v.store.Library(ctx, "look")
+	for _, e := range kept {
+		list = append(list, page.Start{ID: page.LibraryPrefix + e.ID, Name: e.Name, Own: e.ID})
+	}
+	return list, err
 }
 
 // starts shows the looks to start from.
@@ -84,20 +103,9 @@ func (v *Server) starts(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	all, err := recipes.All()
+	list, err := v.startList(c.Request().Context())
 	if err != nil {
 		return err
-	}
-	var list []start
-	for _, r := range all {
-		list = append(list, start{ID: recipePrefix + r.ID, Name: r.File.Name})
-	}
-	kept, err := v.store.Library(c.Request().Context(), "look")
-	if err != nil {
-		return err
-	}
-	for _, e := range kept {
-		list = append(list, start{ID: page.LibraryPrefix + e.ID, Name: e.Name, Own: e.ID})
 	}
 	return v.render(c, http.StatusOK, "starts", map[string]any{"Desk": d, "Starts": list})
 }

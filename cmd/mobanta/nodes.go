@@ -17,8 +17,8 @@ func nodesCommand() *cobra.Command {
 		Short: "List the kinds of node with their inputs, outputs and settings",
 		Long:  "Lists the kinds of node as look files name them; with words, those that the words could mean.",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			found, guessed := node.Catalogue{}.Search(strings.Join(args, " "))
-			if guessed {
+			found := node.Catalogue{}.Search(strings.Join(args, " "))
+			if len(found) > 0 && found[0].Guess {
 				var names []string
 				for _, k := range found {
 					names = append(names, k.Name)

@@ -443,17 +443,27 @@ var found = sync.OnceValue(func() *find.Index {
 	return find.New(list)
 })
 
+// Found is a kind that was found.
+type Found struct {
+	*Kind
+	Score float64 // how well it fits; see find.Hit
+	Guess bool    // nothing goes by the words: this comes nearest
+}
+
 // Search returns the kinds that a few words could mean, the best first; all of them for no words. Other forms of words, both
 // spellings and slips of a letter or two are found, words in any order; where nothing fits, what comes nearest is guessed. See
 // find.Index.
-func (Catalogue) Search(query string) (out []*Kind, guessed bool) {
+func (Catalogue) Search(query string) (out []Found) {
 	if strings.TrimSpace(query) == "" {
-		return slices.Clone(kinds), false
+		for _, k := range kinds {
+			out = append(out, Found{Kind: k})
+		}
+		return out
 	}
 	for _, h := range found().Find(query) {
-		out, guessed = append(out, kinds[h.Thing]), h.Guess
+		out = append(out, Found{kinds[h.Thing], h.Score, h.Guess})
 	}
-	return out, guessed
+	return out
 }
 
 // smoothstep is 0 below a, 1 above b and 3t²-2t³ between; for b <= a it is a

@@ -28,7 +28,7 @@ import (
 var cat node.Catalogue
 
 func ExampleCatalogue_Search() {
-	found, _ := cat.Search("threshold")
+	found := cat.Search("threshold")
 	fmt.Println(found[0].Name)
 	// Output: Soft step
 }
@@ -109,16 +109,16 @@ func TestEveryKindIsWhole(t *testing.T) {
 func TestSearchFindsByPurposeAndOtherWords(t *testing.T) {
 	for query, want := range map[string]string{"mix": "Blend", "lambert": "Diffuse light", "cel bands": "Ramp", "line art": "Edge lines",
 		"specular": "Highlight", "fresnel": "Facing", "outl": "Outline", "output": "Finish", "screen multiply": "Blend", "dots": "Halftone"} {
-		found, guessed := cat.Search(query)
-		assert.False(t, guessed, query)
+		found := cat.Search(query)
 		if assert.NotEmpty(t, found, query) {
+			assert.False(t, found[0].Guess, query)
 			assert.Equal(t, want, found[0].Name, query)
 		}
 	}
-	found, guessed := cat.Search("zzyzx")
-	assert.NotEmpty(t, found, "nothing typed finds nothing: what comes nearest is guessed")
-	assert.True(t, guessed)
-	found, _ = cat.Search("")
+	found := cat.Search("zzyzx")
+	require.NotEmpty(t, found, "nothing typed finds nothing: what comes nearest is guessed")
+	assert.True(t, found[0].Guess)
+	found = cat.Search("")
 	assert.Len(t, found, len(cat.All()))
 }
 

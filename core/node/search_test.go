@@ -24,7 +24,7 @@ func TestWhatIsTypedFindsWhatIsMeant(t *testing.T) {
 		}
 		all++
 		var got []string
-		found, _ := node.Catalogue{}.Search(phrase)
+		found := node.Catalogue{}.Search(phrase)
 		for _, k := range found {
 			got = append(got, k.Spec.Kind)
 		}

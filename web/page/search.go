@@ -1,6 +1,7 @@
 package page
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -18,6 +19,8 @@ type Result struct {
 	Key                   string // names its picture
 	Guess                 bool   // nothing goes by what was typed: this comes nearest
 	Loose                 string // the edit that adds it beside the network, where Edit does more; else ""
+	Start                 bool   // a starting point: it takes the place of the look's network
+	To                    string // what is no node: where it is; see Place
 }
 
 // Search is what a search for a node asks.
@@ -26,10 +29,18 @@ type Search struct {
 	From, To string // the ports that it shall be wired to; "" for none
 	Replace  string // the node in whose place it shall stand, "" for none
 	Chosen   string // the node that is chosen: what can goes behind it
+	Starts   []Start
+}
+
+// Start is a look to start from.
+type Start struct {
+	ID, Name string
+	Own      string // id in the library, "" for those that ship with the studio
 }
 
 // Find lists what the words could mean, to be added, put into a wire, or put in
-// a node's place, also from the groups kept in the library. What changes a tone or a colour goes
+// a node's place, also from the groups kept in the library; where a node would stand free also starting points, and where things
+// are that are no nodes. What changes a tone or a colour goes
 // behind the chosen node; what gives a mask is also there with the ways in which it goes into
 // the look. What would be refused stands last, and pale.
 func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
@@ -80,50 +91,67 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 		_, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: from, To: to}, loose...)
 		return err
 	}
-	found, guessed := cat.Search(s.Words)
-	groups := d.groupsFor(s.Words, kept)
-	if guessed && len(groups) > 0 {
-		found = nil
+	// What could be meant, with how well it fits, and what puts it into the list.
+	type candidate struct {
+		score float64
+		put   func() error
 	}
+	var all []candidate
+	found := cat.Search(s.Words)
+	guessed := len(found) > 0 && found[0].Guess
 	for _, k := range found {
 		if k.Spec.Kind == network.FinishKind {
 			continue
 		}
-		if err := kind(&k.Spec, k.Spec.Kind, k.Spec.Kind); err != nil {
+		all = append(all, candidate{k.Score, func() error {
+			if err := kind(&k.Spec, k.Spec.Kind, k.Spec.Kind); err != nil {
+				return err
+			}
+			if !free || strings.TrimSpace(s.Words) == "" {
+				return nil
+			}
+			for _, w := range k.Ways {
+				behind := d.behind(s.Chosen)
+				if _, err := add(k.Spec.Name+", "+w.Name(), &k.Spec, w.Purpose(), k.Spec.Kind+"/"+string(w), &project.Edit{Op: "way.add", Kind: k.Spec.Kind, Key: string(w), From: behind}, "kind", k.Spec.Kind, "key", string(w), "from", behind); err != nil {
+					return err
+				}
+			}
+			return nil
+		}})
+	}
+	kinds := len(all)
+	for _, g := range d.named(s, kept, free) {
+		all = append(all, candidate{g.score, func() error {
+			switch {
+			case g.group != nil:
+				return kind(d.Cat.Spec(network.GroupPrefix+g.group.ID), network.GroupPrefix+g.group.ID, g.group.ID)
+			case g.kept != nil:
+				text, err := d.Vals("group.bring", "from", from, "to", to, "kind", LibraryPrefix+g.kept.ID)
+				out = append(out, Result{Name: g.kept.Name, Family: "group", Purpose: "From the library: comes into this project.", Edit: text, Fits: true, Key: g.kept.ID})
+				return err
+			case g.start != nil:
+				text, err := d.Vals("look.replace", "kind", g.start.ID, "name", g.start.Name)
+				if err != nil {
+					return err
+				}
+				loose, err := vals("op", "look.add", "kind", g.start.ID)
+				out = append(out, Result{Name: g.start.Name, Family: "starting point", Purpose: "Gives " + d.Look.Name + " its network; with Shift it becomes a look of its own.", Edit: text, Loose: loose, Fits: true, Key: g.start.ID, Start: true})
+				return err
+			}
+			out = append(out, Result{Name: g.place.Name, Family: "not a node", Purpose: g.place.Says, Fits: true, To: g.place.To})
+			return nil
+		}})
+	}
+	if guessed && len(all) > kinds {
+		all, guessed = all[kinds:], false
+	}
+	slices.SortStableFunc(all, func(a, b candidate) int { return cmp.Compare(b.score, a.score) })
+	for _, c := range all {
+		if err := c.put(); err != nil {
 			return nil, err
 		}
-		if !free || strings.TrimSpace(s.Words) == "" {
-			continue
-		}
-		for _, w := range k.Ways {
-			behind := d.behind(s.Chosen)
-			if _, err := add(k.Spec.Name+", "+w.Name(), &k.Spec, w.Purpose(), k.Spec.Kind+"/"+string(w), &project.Edit{Op: "way.add", Kind: k.Spec.Kind, Key: string(w), From: behind}, "kind", k.Spec.Kind, "key", string(w), "from", behind); err != nil {
-				return nil, err
-			}
-		}
 	}
-	for i := range d.Project.Groups {
-		g := &d.Project.Groups[i]
-		if !groups[g.ID] || d.Group != nil && d.Group.ID == g.ID {
-			continue
-		}
-		if err := kind(d.Cat.Spec(network.GroupPrefix+g.ID), network.GroupPrefix+g.ID, g.ID); err != nil {
-			return nil, err
-		}
-	}
-	if replace == "" {
-		for _, e := range kept {
-			if !groups[e.ID] {
-				continue
-			}
-			text, err := d.Vals("group.bring", "from", from, "to", to, "kind", LibraryPrefix+e.ID)
-			if err != nil {
-				return nil, err
-			}
-			out = append(out, Result{Name: e.Name, Family: "group", Purpose: "From the library: comes into this project.", Edit: text, Fits: true, Key: e.ID})
-		}
-	}
-	if guessed && len(groups) == 0 {
+	if guessed {
 		for i := range out {
 			out[i].Guess = true
 		}
@@ -184,27 +212,49 @@ func matches(query, text string) bool {
 	return true
 }
 
-// groupsFor returns the ids of the groups, of the project and of the library, that words could mean; all for no words.
-func (d *Desk) groupsFor(words string, kept []store.Entry) map[string]bool {
-	var ids []string
+// named is what goes by a name beside the kinds of node: one of these.
+type named struct {
+	score float64
+	group *network.Group
+	kept  *store.Entry
+	start *Start
+	place *Place
+}
+
+// named returns what words could mean beside kinds: groups of the project and the library, and where a node would stand free
+// starting points and places. For no words all groups.
+func (d *Desk) named(s Search, kept []store.Entry, free bool) (out []named) {
+	var all []named
 	var list []find.Thing
 	for i := range d.Project.Groups {
-		g := &d.Project.Groups[i]
-		ids, list = append(ids, g.ID), append(list, find.Thing{Name: g.Name, Words: []string{"group"}, Says: g.Note})
-	}
-	for _, e := range kept {
-		ids, list = append(ids, e.ID), append(list, find.Thing{Name: e.Name, Words: []string{"group", "library"}})
-	}
-	out := map[string]bool{}
-	if strings.TrimSpace(words) == "" {
-		for _, id := range ids {
-			out[id] = true
+		if g := &d.Project.Groups[i]; d.Group == nil || d.Group.ID != g.ID {
+			all, list = append(all, named{group: g}), append(list, find.Thing{Name: g.Name, Words: []string{"group"}, Says: g.Note})
 		}
-		return out
 	}
-	for _, h := range find.New(list).Find(words) {
+	for i := range kept {
+		if s.Replace == "" {
+			all, list = append(all, named{kept: &kept[i]}), append(list, find.Thing{Name: kept[i].Name, Words: []string{"group", "library"}})
+		}
+	}
+	if strings.TrimSpace(s.Words) == "" {
+		return all
+	}
+	for i := range s.Starts {
+		if free {
+			all, list = append(all, named{start: &s.Starts[i]}), append(list, find.Thing{Name: s.Starts[i].Name, Words: []string{"starting point", "preset"}})
+		}
+	}
+	for _, h := range find.New(list).Find(s.Words) {
 		if h.All {
-			out[ids[h.Thing]] = true
+			all[h.Thing].score = h.Score
+			out = append(out, all[h.Thing])
+		}
+	}
+	if free {
+		for _, h := range placeIndex().Find(s.Words) {
+			if h.All {
+				out = append(out, named{score: h.Score, place: &places[h.Thing]})
+			}
 		}
 	}
 	return out

@@ -114,11 +114,12 @@ async function run(el, loose = false) {
   const d = el.dataset;
   const answer = await edit([JSON.parse((loose && d.loose) || d.edit), ...("withFrame" in d ? [framed()] : [])]);
   if (!answer) return;
-  if ("thenNode" in d || "thenClose" in d) close();
+  if ("thenNode" in d || "thenClose" in d || "thenFresh" in d) close();
   if ("thenNode" in d) {
     state.since = answer.version;
     choose(answer.created || state.node, { fresh: true });
-  } else if ("thenClose" in d) refresh("network", "list", "bench");
+  } else if ("thenFresh" in d) choose("", answer.created ? { look: answer.created } : { fresh: true });
+  else if ("thenClose" in d) refresh("network", "list", "bench");
   else if ("thenLook" in d && answer.created) choose("", { look: answer.created });
   else if ("thenLight" in d && answer.created) {
     takeLight(answer.created);
@@ -202,8 +203,22 @@ function tab(name) {
     t.setAttribute("aria-selected", on);
     $(t.dataset.tab).hidden = !on;
   }
-  freshen(name);
+  const came = freshen(name);
   network.paint($(name));
+  return came;
+}
+
+/** Goes to what is no node: a panel and something on it, a command, or a page. */
+async function toPlace(to) {
+  close();
+  const [, kind, what] = /^(command|page): (.*)$/.exec(to) ?? [];
+  if (kind === "command") return what === "starts" ? openStarts() : commands[what]();
+  if (kind === "page") return location.assign(what.startsWith("/") ? what : `${base}/${what}`);
+  const [panel, ...rest] = to.split(" ");
+  await tab(panel);
+  const at = rest.length ? $(panel).querySelector(rest.join(" ")) : $(panel);
+  at?.scrollIntoView({ block: "start" });
+  (at?.matches("a, button, input, select") ? at : at?.querySelector("button, input, select, a"))?.focus({ preventScroll: true });
 }
 
 function onlyFront(on = !document.body.classList.contains("only-front")) {
@@ -227,7 +242,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-keep-staging],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear],[data-before]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-keep-staging],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear],[data-before],[data-place]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el, e.shiftKey);
@@ -242,6 +257,7 @@ document.addEventListener("click", async (e) => {
     rim();
     view();
   }
+  else if (d.place) toPlace(d.place);
   else if ("keepStaging" in d) keepStaging();
   else if ("before" in d) ungraded();
   else if (d.light) takeLight(d.light);
