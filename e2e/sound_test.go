@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/go-rod/rod/lib/input"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -81,4 +82,28 @@ func TestSigningInWithABrowser(t *testing.T) {
 	out.click(`button[name=everywhere]`)
 	out.until("out", `() => location.pathname === "/sign-in"`)
 	d.until("the open tab too", `() => location.pathname === "/sign-in"`)
+}
+
+// What the page says when its project is gone, when it is of another program than the studio, and where a bookmark leads to
+// nothing; and the search goes to what is no node.
+func TestWhatIsGoneIsTold(t *testing.T) {
+	d := start(t, "demo", "/p/saltlight?size=320x200")
+	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
+	d.settled()
+	assert.Equal(t, "true", d.eval(`() => String(document.getElementById("older").hidden && document.getElementById("gone").hidden)`))
+	d.press(input.Slash)
+	d.until("the search", `() => document.getElementById("search").open`)
+	d.typeText("paper")
+	d.until("what is no node", `() => document.querySelector("#results [data-place]")?.textContent.includes("Paper and inks")`)
+	d.press(input.Enter)
+	d.until("the press, and the hand on it", `() => !document.getElementById("stage").hidden && document.activeElement.closest("#stage-press")`)
+	d.eval(`() => { mobanta.live.on.program({ is: "another" }); return "" }`)
+	d.until("that the page is of another program", `() => !document.getElementById("older").hidden`)
+	d.click("[data-reload]")
+	d.until("it is loaded anew", `() => document.getElementById("older").hidden && Boolean(window.mobanta?.live.ws)`)
+	// The line of a page whose project the studio does not have.
+	d.eval(`async () => { mobanta.live.base = "/p/no-such-project"; mobanta.live.ws.close(); return "" }`)
+	d.until("that it is gone, and where to look", `() => !document.getElementById("gone").hidden && document.getElementById("lost").hidden && Boolean(document.querySelector('#gone a[href="/"]'))`)
+	require.NoError(t, d.Navigate(d.server.Address+"/p/no-such-project"))
+	d.until("what became of it", `() => document.querySelector("main p")?.textContent.includes("This studio has no such project") && Boolean(document.querySelector('main a[href="/"]'))`)
 }

@@ -28,7 +28,7 @@ type problem struct {
 }
 
 // inside is what is said of what is not the artist's doing; the log has the rest.
-var inside = problem{http.StatusInternalServerError, "Something went wrong in the studio itself. Nothing that was stored is lost."}
+var inside = problem{Status: http.StatusInternalServerError, Message: "Something went wrong in the studio itself. Nothing that was stored is lost."}
 
 // sentence turns an error of the core into words on screen: the names of rooms
 // in front go, the first letter is large, a full stop ends it. What the system said,
@@ -42,33 +42,33 @@ func sentence(err error) problem {
 	var file *store.FileError
 	switch {
 	case errors.As(err, &large):
-		return problem{http.StatusRequestEntityTooLarge, large.Error()}
+		return problem{Status: http.StatusRequestEntityTooLarge, Message: large.Error()}
 	case errors.As(err, &trouble):
-		p = problem{http.StatusServiceUnavailable, trouble.Error()}
+		p = problem{Status: http.StatusServiceUnavailable, Message: trouble.Error()}
 		if trouble == store.ErrFull {
 			p.Status = http.StatusInsufficientStorage
 		}
 	case errors.Is(err, store.ErrNotFound):
-		p = problem{http.StatusNotFound, "There is no such project, or it has been moved to the bin."}
+		p = problem{Status: http.StatusNotFound, Message: "This studio has no such project. The address may be of another studio, or of a data folder that was there before."}
 	case errors.As(err, &file):
-		p = problem{http.StatusConflict, file.Error()}
+		p = problem{Status: http.StatusConflict, Message: file.Error()}
 	case errors.Is(err, project.ErrLater):
 		p.Status = http.StatusConflict
 	case errors.Is(err, jobs.ErrNoJob):
-		p = problem{http.StatusNotFound, err.Error()}
+		p = problem{Status: http.StatusNotFound, Message: err.Error()}
 	case errors.Is(err, jobs.ErrFull):
 		p.Status = http.StatusInsufficientStorage
 		if ofTheSystem(err) || strings.Contains(p.Message, "nats: ") {
 			p.Message = jobs.ErrFull.Error()
 		}
 	case errors.Is(err, jobs.ErrSilent):
-		p = problem{http.StatusServiceUnavailable, jobs.ErrSilent.Error()}
+		p = problem{Status: http.StatusServiceUnavailable, Message: jobs.ErrSilent.Error()}
 	case errors.Is(err, turn.ErrLong):
-		p = problem{http.StatusServiceUnavailable, "Others are bringing files in, or having pictures drawn. Try again in a moment."}
+		p = problem{Status: http.StatusServiceUnavailable, Message: "Others are bringing files in, or having pictures drawn. Try again in a moment."}
 	case errors.Is(err, meshfile.ErrTooBig):
 		p.Status = http.StatusRequestEntityTooLarge
 	case errors.As(err, &he):
-		p = problem{he.Code, he.Message}
+		p = problem{Status: he.Code, Message: he.Message}
 	case errors.As(err, &status):
 		p.Status = status.StatusCode()
 		if p.Status == http.StatusNotFound {

@@ -185,6 +185,15 @@ func (v *Server) still(c *echo.Context) error {
 	}
 	w, _ := strconv.Atoi(c.QueryParam("w"))
 	h, _ := strconv.Atoi(c.QueryParam("h"))
+	if id := c.QueryParam("alone"); id != "" && w > 0 && h > 0 {
+		ids := []string{id}
+		if id == "worn" {
+			ids = nil
+		}
+		if p, err = p.Alone(ids, files, float64(w)/float64(h)); err != nil {
+			return err
+		}
+	}
 	data, err := v.stills.png(c.Request().Context(), p, files, w, h)
 	if err != nil {
 		return err

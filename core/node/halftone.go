@@ -13,7 +13,7 @@ var halftone = &Kind{
 	Spec: network.Spec{
 		Kind: "halftone", Name: "Halftone", Family: "pattern",
 		Purpose: "Prints a tone as dots, lines or other spots that grow as it darkens: black on white, in the ramp's own colours, or in four inks.",
-		Words:   []string{"dots", "dot screen", "screen", "print", "comic", "spots", "raster", "newspaper", "lines", "cmyk", "dither", "ben day", "screentone", "manga"},
+		Words:   []string{"dots", "dot screen", "screen", "print", "comic", "spots", "raster", "newspaper", "line screen", "cmyk", "dither", "ben day", "screentone", "manga"},
 		Source:  "Each place of a cell has a rank, the part of the cell that is inked before it; where that is less than the share that is asked there is ink. So as much is inked as is asked, whatever the spot. What a pixel covers is the mean over a bell, from the pattern's waves where cells are small.",
 		Inputs: printInputs(
 			network.Port{Key: "density", Name: "density", Type: network.Tone, Default: 60.0, Min: 5, Max: 200, Help: "Cells in the height of the picture; laid on a surface, in a unit of UV or in the model's diagonal."},

@@ -38,7 +38,7 @@ var hatching = &Kind{
 	Spec: network.Spec{
 		Kind: "hatching", Name: "Hatching", Family: "pattern",
 		Purpose: "Draws a tone as strokes in layers: each further one at its angle, where it is darker.",
-		Words:   []string{"hatch", "cross-hatching", "strokes", "pen", "ink", "pencil", "lines", "engraving", "etching", "drawn", "sketch"},
+		Words:   []string{"hatch", "cross-hatching", "strokes", "pen", "ink", "pencil", "drawn lines", "engraving", "etching", "drawn", "sketch"},
 		Source:  "Strokes at different angles cross: what stays free of all is the product of what stays free of each, so their widths follow from the share of ink that is asked. What a pixel covers is the exact mean over a tent.",
 		Inputs: printInputs(
 			network.Port{Key: "density", Name: "density", Type: network.Tone, Default: 90.0, Min: 10, Max: 300, Help: "Strokes side by side in the height of the picture; laid on a surface, in a unit of UV or in the model's diagonal."},

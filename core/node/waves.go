@@ -13,7 +13,7 @@ var waves = &Kind{
 	Spec: network.Spec{
 		Kind: "waves", Name: "Waves", Family: "texture",
 		Purpose: "Stripes along a direction, rings round an axis, shells round a point, spokes.",
-		Words:   []string{"stripes", "rings", "lines", "wood", "grain", "bands", "spokes", "sine", "planks", "growth rings", "bricks", "zebra", "ripples"},
+		Words:   []string{"stripes", "rings", "parallel lines", "wood", "grain", "bands", "spokes", "sine", "planks", "growth rings", "bricks", "zebra", "ripples"},
 		Source:  "The mean of each profile over what a pixel covers, exactly, by its integral.",
 		Inputs: []network.Port{placeInput(),
 			{Key: "spacing", Name: "spacing", Type: network.Tone, Default: 0.1, Min: 0.005, Max: 1, Help: "From crest to crest, in parts of the model's diagonal. Of spokes: in parts of the whole round, so 0.1 is ten of them."},

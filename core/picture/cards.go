@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"image/draw"
 	"maps"
 
 	"mobanta/core/color"
@@ -287,6 +288,16 @@ func (r *Renderer) Small(w, h int) *image.NRGBA {
 	}
 	r.shrink(img.Pix, w, h, b, r.result.all())
 	return img
+}
+
+// Cut returns a part of the last picture as it is shown, pixel for pixel; it lies within the area that was drawn.
+func (r *Renderer) Cut(area image.Rectangle) *image.NRGBA {
+	defer r.work()()
+	img, at := image.NewNRGBA(r.result.Bounds()), r.job.frame().Min
+	r.result.RGBA(img.Pix, img.Rect)
+	out := image.NewNRGBA(image.Rect(0, 0, area.Dx(), area.Dy()))
+	draw.Draw(out, out.Rect, img, area.Min.Sub(at), draw.Src)
+	return out
 }
 
 // Histogram tells how the values of an input are spread over the picture.

@@ -14,6 +14,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/stage"
+	"mobanta/core/vec"
 )
 
 // Staging is a state of a project that is kept under a name: how it is lit and seen, what is turned, and who wears what.
@@ -348,6 +349,38 @@ func (p *Project) Side(of string) (*Project, string, error) {
 		return q, l.Name, nil
 	}
 	return nil, "", fmt.Errorf("project: there is no %.60q to show any more", of)
+}
+
+// Alone returns the project with some of its models alone, by id, all that wear a look for none named, and the camera framing
+// them in a picture of that aspect: what is made of models rather than of the picture.
+func (p *Project) Alone(ids []string, files stage.Files, aspect float64) (*Project, error) {
+	q := p.Clone()
+	q.Stage.Camera = p.Moment().Stage.Camera
+	q.Unmove("camera")
+	q.Stage.Backdrop.Floor = false
+	q.Stage.Models = slices.DeleteFunc(q.Stage.Models, func(m stage.Model) bool {
+		if len(ids) > 0 {
+			return !slices.Contains(ids, m.ID)
+		}
+		for _, look := range m.Looks {
+			if look != "" {
+				return false
+			}
+		}
+		return true
+	})
+	box := vec.EmptyBox()
+	for i := range q.Stage.Models {
+		b, err := stage.BoxOf(&q.Stage.Models[i], files)
+		if err != nil {
+			return nil, err
+		}
+		if !b.Empty() {
+			box = box.Grow(b.Min).Grow(b.Max)
+		}
+	}
+	q.Stage.Camera = q.Stage.Camera.Frame(box, aspect)
+	return q, nil
 }
 
 // At tells whether the project is in the state of a staging, as far as the staging holds it.

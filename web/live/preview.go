@@ -2,9 +2,11 @@ package live
 
 import (
 	"errors"
+	"image"
 
 	"mobanta/core/frame"
 	"mobanta/core/network"
+	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/web/wish"
@@ -57,7 +59,7 @@ func (s *session) preview(item tried, base *project.Project, view said) ([]byte,
 		return nil, err
 	}
 	p := base.Clone()
-	created := ""
+	created, fine := "", false
 	for i := range edits {
 		o, err := p.Apply(&edits[i])
 		if err != nil {
@@ -65,6 +67,9 @@ func (s *session) preview(item tried, base *project.Project, view said) ([]byte,
 		}
 		if o.Created != "" && edits[i].Op == "node.add" {
 			created = o.Created
+		}
+		if k := (node.Catalogue{}).Kind(edits[i].Kind); k != nil && (k.Family == "pattern" || k.Family == "line") {
+			fine = true
 		}
 	}
 	p.Stage.Press.On, p.Stage.Glow.On = false, false // it is too small for that
@@ -84,7 +89,66 @@ func (s *session) preview(item tried, base *project.Project, view said) ([]byte,
 	if img == nil {
 		return nil, errors.New("nothing to show")
 	}
-	return img.Pix, nil
+	if !fine {
+		return img.Pix, nil
+	}
+	return s.closer(job, base, img)
+}
+
+// closer is how many times as large as the whole picture would be a preview shows what patterns and lines do.
+const closer = 6
+
+// closer returns a part of what a preview shows, large enough for dots and lines to be seen, where it differs most from the
+// picture as it is; if it is shown by itself, where most of it is.
+func (s *session) closer(job picture.Job, base *project.Project, with *image.NRGBA) ([]byte, error) {
+	without := image.NewNRGBA(with.Rect)
+	if job.Peek == nil {
+		was := base.Clone()
+		was.Stage.Press.On, was.Stage.Glow.On = false, false
+		as, err := frame.Job(was, s.files, s.smallAt)
+		if err != nil {
+			return nil, err
+		}
+		as.W, as.H, as.Samples = job.W, job.H, job.Samples
+		if err := s.small.Render(s.ctx, as, func(*picture.Result) {}); err != nil {
+			return nil, err
+		}
+		without = s.small.Small(previewW, previewH)
+	}
+	at := differs(with, without, previewW/closer, previewH/closer)
+	job.W, job.H = closer*previewW, closer*previewH
+	at = image.Pt(min(at.X*closer, job.W-previewW), min(at.Y*closer, job.H-previewH))
+	job.Area = image.Rectangle{at, at.Add(image.Pt(previewW, previewH))}
+	job.Samples = 4
+	if err := s.small.Render(s.ctx, job, func(*picture.Result) {}); err != nil {
+		return nil, err
+	}
+	return s.small.Cut(job.Area).Pix, nil
+}
+
+// differs returns the corner of the window, w × h, in which two pictures of a size differ most.
+func differs(a, b *image.NRGBA, w, h int) (at image.Point) {
+	width, height := a.Rect.Dx(), a.Rect.Dy()
+	sum := make([]int, (width+1)*(height+1)) // of all that lies above and to the left (Crow 1984)
+	for y := range height {
+		for x := range width {
+			d := 0
+			for c := range 4 {
+				v := int(a.Pix[a.PixOffset(x, y)+c]) - int(b.Pix[b.PixOffset(x, y)+c])
+				d += max(v, -v)
+			}
+			sum[(y+1)*(width+1)+x+1] = d + sum[y*(width+1)+x+1] + sum[(y+1)*(width+1)+x] - sum[y*(width+1)+x]
+		}
+	}
+	most := -1
+	for y := range height - h + 1 {
+		for x := range width - w + 1 {
+			if d := sum[(y+h)*(width+1)+x+w] - sum[y*(width+1)+x+w] - sum[(y+h)*(width+1)+x] + sum[y*(width+1)+x]; d > most {
+				most, at = d, image.Pt(x, y)
+			}
+		}
+	}
+	return at
 }
 
 // alone returns the peek at a new node, nil if something reads it.

@@ -172,6 +172,8 @@ type Pages interface {
 	Checks(list []check.Remark, dismissed int) (html string, err error)
 	// Trail shows how a pixel came to its colour.
 	Trail(p *project.Project, t *picture.Trail) (html string, err error)
+	// Program is what tells the pages of one build of the program from another's.
+	Program() string
 }
 
 // Studio is all open tabs, and what they share.
@@ -347,6 +349,7 @@ func (s *session) rouse() {
 
 // listen reads messages until the tab is gone.
 func (s *session) listen() {
+	s.tell(map[string]any{"t": "program", "is": s.studio.pages.Program()})
 	for {
 		_, data, err := s.conn.Read(s.ctx)
 		if err != nil {

@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"html/template"
 	"io/fs"
+	"maps"
+	"slices"
 	"strings"
 	"sync"
 
@@ -30,6 +32,7 @@ type Pages struct {
 	templates *template.Template
 	stamps    map[string]string // static file → hash of its content
 	sprite    []byte            // icons.svg
+	program   string
 }
 
 // New reads the templates and files that are built in.
@@ -53,11 +56,29 @@ func New() (*Pages, error) {
 	if err == nil {
 		p.templates, err = template.New("").Funcs(p.functions()).ParseFS(assets, "templates/*.html")
 	}
+	if err == nil {
+		h := sha256.New()
+		for _, name := range slices.Sorted(maps.Keys(p.stamps)) {
+			fmt.Fprintln(h, name, p.stamps[name])
+		}
+		err = fs.WalkDir(assets, "templates", func(name string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() {
+				return err
+			}
+			data, err := assets.ReadFile(name)
+			h.Write(data)
+			return err
+		})
+		p.program = fmt.Sprintf("%x", h.Sum(nil)[:6])
+	}
 	if err != nil {
 		return nil, fmt.Errorf("page: %w", err)
 	}
 	return p, nil
 }
+
+// Program tells the pages of one build of the program from another's: it hangs on all files and templates.
+func (p *Pages) Program() string { return p.program }
 
 // stamp returns what tells one content of a file from another.
 func stamp(data []byte) string {

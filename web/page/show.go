@@ -407,6 +407,7 @@ func points(list [][2]int) string {
 func (p *Pages) functions() template.FuncMap {
 	return template.FuncMap{
 		"asset":      func(name string) string { return "/static/" + name + "?v=" + p.stamps[name] },
+		"program":    p.Program,
 		"vals":       vals,
 		"here":       here,
 		"weighing":   weighing,

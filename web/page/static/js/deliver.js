@@ -74,6 +74,25 @@ function arrange() {
   $("order-help").textContent = format().selectedOptions[0]?.dataset.help ?? "";
 }
 
+const named = (select) => select.selectedOptions[0]?.textContent ?? "";
+
+/** What of the project an order is made of, for its picture: models by themselves, or one look on all. */
+function shows(o) {
+  const of = o.staging ? `staging/${o.staging}` : "now";
+  if (kind() === "texture") return { of, alone: o.bake.model || "worn" };
+  if (kind() === "painted model") return { of, alone: o.painted.models[0] ?? "worn" };
+  if (kind() !== "look as code") return { of };
+  return o.as === "html" ? { of, alone: o.code.models[0] ?? "worn" } : { of: `look/${o.code.look}`, alone: "worn" };
+}
+
+/** What is ordered of models or looks, in words. */
+function whatOf(o) {
+  if (kind() === "texture") return `${named(f.model)}: ${o.w} × ${o.h} texels`;
+  if (kind() === "painted model") return `${f.painted.value ? named(f.painted) : "All models that wear a look"}: ${o.w} × ${o.h} texels`;
+  if (o.as === "html") return `A page that turns ${f.coded.value ? named(f.coded) : "all models that wear a look"}`;
+  return `The look ${named(f.look)}, as ${named(format())}`;
+}
+
 let round = 0, timer = 0;
 
 /** Shows the picture, and what the order takes. */
@@ -87,7 +106,7 @@ function changed() {
   if (o.w > 0 && o.h > 0 && Number.isFinite(fits)) {
     const [w, h] = [Math.max(1, Math.round(o.w * fits)), Math.max(1, Math.round(o.h * fits))];
     const next = new Image();
-    next.src = `${base}/still.png?${new URLSearchParams({ of: o.staging ? `staging/${o.staging}` : "now", w, h, ...(o.clear && { clear: 1 }), v: body.dataset.version })}`;
+    next.src = `${base}/still.png?${new URLSearchParams({ ...shows(o), w, h, ...(o.clear && { clear: 1 }), v: body.dataset.version })}`;
     next.decode().then(() => {
       if (mine !== round) return;
       const img = $("deliver-still");
@@ -98,7 +117,7 @@ function changed() {
   }
   const inches = o.dpi ? ` · ${(o.w / o.dpi * 25.4).toFixed(0)} × ${(o.h / o.dpi * 25.4).toFixed(0)} mm on paper` : "";
   const asked = order();
-  $("deliver-what").textContent = onModel ? (kind() === "look as code" ? "" : `${asked.w} × ${asked.h} texels`) : `${o.w} × ${o.h} pixels${inches}`;
+  $("deliver-what").textContent = onModel ? whatOf(asked) : `${o.w} × ${o.h} pixels${inches}`;
   clearTimeout(timer);
   $("order-says").textContent = "measuring it, small…";
   $("order-says").classList.remove("is-bad");

@@ -242,7 +242,7 @@ function useSwatch(id) {
 // --- events that panels raise ---
 
 document.addEventListener("click", async (e) => {
-  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-keep-staging],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear],[data-before],[data-place]");
+  const el = e.target.closest("[data-edit],[data-move],[data-tab],[data-look-tab],[data-peek],[data-plate],[data-frame],[data-keep-staging],[data-light],[data-pick],[data-act],[data-menu],[data-starts],[data-post],[data-path],[data-out-of],[data-go],[data-zoom],[data-only-front],[data-use-swatch],[data-show],[data-wear],[data-before],[data-place],[data-reload]");
   if (!el || el.closest("#net .card-box") === el) return;
   const d = el.dataset;
   if (d.edit) run(el, e.shiftKey);
@@ -258,6 +258,7 @@ document.addEventListener("click", async (e) => {
     view();
   }
   else if (d.place) toPlace(d.place);
+  else if ("reload" in d) location.reload();
   else if ("keepStaging" in d) keepStaging();
   else if ("before" in d) ungraded();
   else if (d.light) takeLight(d.light);
@@ -558,7 +559,9 @@ const live = new Live(base, {
     paintStrip();
   },
   ball: (size, pixels) => picture.ball(size, pixels),
-  lost: (is) => ($("lost").hidden = !is),
+  lost: (is) => ($("lost").hidden = !is || !$("gone").hidden),
+  gone: () => ($("gone").hidden = !($("lost").hidden = true)),
+  program: (m) => ($("older").hidden = m.is === document.body.dataset.program),
   again(after) {
     fresh = true;
     time.set(false);

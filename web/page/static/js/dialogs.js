@@ -59,7 +59,7 @@ export function openSearch(what = {}) {
   document.getElementById("search-where").textContent = what.replace
     ? "It takes the node's place; wires and values stay where they fit."
     : what.to ? "It goes into the wire, or feeds the input." : what.from ? "It reads what you pulled from." : state.node ? "What fits goes behind the chosen node; with Shift it is added beside the network." : "";
-  searchText.value = "";
+  searchText.value = what.words ?? "";
   document.getElementById("results").replaceChildren(); // what was found for something else is not to be taken
   search.showModal();
   searchText.focus();
@@ -130,7 +130,7 @@ export function dialogs(line) {
     const add = e.target.closest("[data-add-to]");
     if (!add) return;
     picker.close();
-    openSearch({ to: add.dataset.addTo });
+    openSearch({ to: add.dataset.addTo, words: pickerText.value });
   });
   starts.addEventListener("click", async (e) => {
     const take = e.target.closest("[data-start]");

@@ -41,6 +41,7 @@ export class Live {
   async admitted() {
     const res = await fetch(`${this.base}/panel/hint`, { headers: { Accept: "application/json" } }).catch(() => null);
     if (res?.status === 401) location.href = "/sign-in";
+    if (res?.status === 404) this.on.gone();
   }
 
   /** Asks for something that changes nothing in the picture. */

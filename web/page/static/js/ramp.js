@@ -53,6 +53,7 @@ class Ramp {
       this.chosen = 1;
     }
     if (this.all.last) this.tones(this.all.last);
+    this.rows();
     this.pick(Math.min(this.chosen, this.edges().length - 1));
   }
 
@@ -137,7 +138,21 @@ class Ramp {
     handle.setAttribute("aria-valuetext", at.toFixed(3));
     const field = this.el.querySelector(`[data-stop="${handle.dataset.edge}"] [aria-label="Band edge"]`);
     if (field) field.value = String(Math.round(at * 1000) / 1000);
+    this.rows();
     this.paint();
+  }
+
+  /** Puts the handles of edges that lie close together below each other, so that a hand finds each. */
+  rows() {
+    const wide = this.strip.clientWidth, ends = []; // of each row, where its last handle ends
+    for (const b of this.edges()) {
+      const x = b.dataset.edge === "0" ? 0 : Number(b.dataset.at) * wide;
+      let row = ends.findIndex((end) => x >= end);
+      if (row < 0) row = ends.length;
+      ends[row] = x + 24;
+      b.style.setProperty("--row", row);
+    }
+    this.strip.parentElement.style.setProperty("--rows", Math.max(0, ends.length - 1));
   }
 
   /** Lets the strip follow the hand: the colours stay, their borders move. */

@@ -129,7 +129,7 @@ if (was && $("cell-size").querySelector(`[value="${CSS.escape(was)}"]`)) $("cell
 // --- cells ---
 
 const shown = new Set();
-let job = body.dataset.job;
+let job = body.dataset.job, on = -1, larger = 0;
 
 async function follow() {
   if (!job) return;
@@ -145,6 +145,7 @@ async function follow() {
       if (!cell) continue;
       const img = Object.assign(new Image(), { alt: "", src: `${base}/orders/${job}/piece/${n}` });
       cell.replaceChildren(img);
+      if (on < 0) look(cell); // the first that is there stands beside the grid until one is pointed at
     }
     const active = s.state === "drawing";
     $("sheet-cancel").hidden = !active;
@@ -163,8 +164,6 @@ follow();
 
 $("sheet-cancel").addEventListener("click", () => send(`/orders/${job}/cancel`));
 
-let on = -1;
-
 /** Shows a cell large beside the grid. */
 function look(cell) {
   const img = cell.querySelector("img");
@@ -175,8 +174,6 @@ function look(cell) {
   clearTimeout(larger);
   larger = setTimeout(() => enlarge(on), 300);
 }
-
-let larger = 0;
 
 /** Draws the cell that is looked at as large as it is shown. */
 async function enlarge(cell) {
