@@ -94,8 +94,9 @@ type Board struct {
 // known is what a board has heard of a job.
 type known struct {
 	job      Job
-	revision uint64         // that was heard of, or stored
-	made     map[int]string // piece → cell, or ""
+	revision uint64          // that was heard of, or stored
+	made     map[int]string  // piece → cell, or ""
+	within   map[int]float64 // piece → how much of it is drawn
 }
 
 // Open opens the queue, with a server of its own or at a server that is there.

@@ -49,7 +49,8 @@ type Job struct {
 	Size    int64          `json:"size,omitempty"` // bytes of the file
 	Why     string         `json:"why,omitempty"`  // it failed
 
-	Made int `json:"-"` // pieces that are drawn
+	Made   int     `json:"-"` // pieces that are drawn
+	Within float64 `json:"-"` // of those that are being drawn: how much, in pieces
 }
 
 // Active tells whether a job is not ended.
@@ -184,6 +185,11 @@ func (b *Board) watch(ctx context.Context, l *line) error {
 		return fmt.Errorf("jobs: %w", err)
 	}
 	defer made.Stop()
+	within, err := l.nc.Subscribe(withinSubject+"*.*", b.hearWithin)
+	if err != nil {
+		return fmt.Errorf("jobs: %w", err)
+	}
+	defer func() { _ = within.Unsubscribe() }()
 	left := 2
 	for {
 		select {
@@ -266,15 +272,50 @@ func (b *Board) hearMade(e jetstream.KeyValueEntry) {
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	b.of(id).made[n] = string(e.Value())
+	k := b.of(id)
+	k.made[n] = string(e.Value())
+	delete(k.within, n)
 	b.tell()
+}
+
+// withinSubject is where those who draw tell how much of a piece is drawn: within.JOB.PIECE, with a number from 0 to 1. It is
+// heard or not; nothing hangs on it.
+const withinSubject = "within."
+
+func (b *Board) hearWithin(m *nats.Msg) {
+	id, piece, _ := strings.Cut(strings.TrimPrefix(m.Subject, withinSubject), ".")
+	n, err := strconv.Atoi(piece)
+	part, e := strconv.ParseFloat(string(m.Data), 64)
+	if err != nil || e != nil || !(part >= 0 && part <= 1) {
+		return
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	k := b.known[id]
+	if k == nil || !k.job.Active() || n < 0 || n >= k.job.Pieces {
+		return
+	}
+	if _, ok := k.made[n]; !ok {
+		k.within[n] = part
+	}
+}
+
+// part returns how much is drawn of pieces that are being drawn, in pieces.
+func (k *known) part() (sum float64) {
+	if !k.job.Active() {
+		return 0
+	}
+	for _, v := range k.within {
+		sum += v
+	}
+	return sum
 }
 
 // of returns what is known of a job; b.mu is held.
 func (b *Board) of(id string) *known {
 	k := b.known[id]
 	if k == nil {
-		k = &known{made: map[int]string{}}
+		k = &known{made: map[int]string{}, within: map[int]float64{}}
 		b.known[id] = k
 	}
 	return k
@@ -301,7 +342,7 @@ func (b *Board) Jobs(project string) []Job {
 	for _, k := range b.known {
 		if k.job.ID != "" && (project == "" || k.job.Project == project) {
 			j := k.job
-			j.Made = len(k.made)
+			j.Made, j.Within = len(k.made), k.part()
 			out = append(out, j)
 		}
 	}
@@ -327,6 +368,6 @@ func (b *Board) Job(id string) (j Job, made []int, err error) {
 		made = append(made, n)
 	}
 	slices.Sort(made)
-	j.Made = len(made)
+	j.Made, j.Within = len(made), k.part()
 	return j, made, nil
 }

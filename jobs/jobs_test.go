@@ -25,6 +25,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/bake"
 	"mobanta/core/delivery"
 	"mobanta/core/exchange"
 	"mobanta/core/meshfile"
@@ -383,4 +384,36 @@ func TestAServerOverTLS(t *testing.T) {
 	assert.Error(t, err)
 	_, err = jobs.Open(context.Background(), jobs.Options{URL: url, Creds: filepath.Join(t.TempDir(), "none.creds")})
 	assert.Error(t, err)
+}
+
+// While a piece is drawn it is told how much of it is: of a picture, of layers, of a texture; nothing is left of that at the end.
+func TestHowFarAPieceIs(t *testing.T) {
+	b := open(t, jobs.Options{Dir: t.TempDir()})
+	p, files := kettle(t)
+	defer b.work(t, nil)()
+	for name, o := range map[string]delivery.Order{
+		"picture": {As: "png8", W: 900, H: 700, Samples: 64},
+		"layers":  {As: delivery.Layers, W: 700, H: 500, Samples: 16},
+		"texture": {As: delivery.Texture, W: 512, H: 512, Samples: 16, Bake: &bake.Order{Model: p.Stage.Models[0].ID, Bits: 8, Eye: bake.LeftOut}},
+	} {
+		j := b.place(t, p, files, o)
+		heard := map[float64]bool{}
+		last := 0.0
+		for {
+			now, _, err := b.Job(j.ID)
+			require.NoError(t, err)
+			if !now.Active() {
+				require.Equal(t, jobs.Done, now.State, "%s: %s", name, now.Why)
+				assert.Zero(t, now.Within)
+				break
+			}
+			require.True(t, now.Within >= 0 && now.Within <= 1, "%s: %v", name, now.Within)
+			if now.Within > 0 {
+				assert.GreaterOrEqual(t, now.Within, last, name)
+				heard[now.Within], last = true, now.Within
+			}
+			time.Sleep(5 * time.Millisecond)
+		}
+		assert.GreaterOrEqual(t, len(heard), 2, "%s: it is told as it goes", name)
+	}
 }

@@ -9,6 +9,7 @@ import (
 	"runtime/debug"
 	"strconv"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/nats-io/nats.go/jetstream"
@@ -283,6 +284,9 @@ var (
 	errLine = errors.New("jobs: the queue did not take or give what was wanted")
 )
 
+// withinEvery is how many milliseconds pass between two words on how much of a piece is drawn.
+const withinEvery = 250
+
 // draw draws a piece and stores what it came to.
 func (w *worker) draw(ctx context.Context, j *Job, p delivery.Piece) (err error) {
 	defer func() {
@@ -310,7 +314,14 @@ func (w *worker) draw(ctx context.Context, j *Job, p delivery.Piece) (err error)
 	} else if to, err = l.bucket(ctx, j.ID); err != nil {
 		return fmt.Errorf("%w: %w", errLine, err)
 	}
+	var last atomic.Int64
+	d.Tell(func(part float64) {
+		if now, was := time.Now().UnixMilli(), last.Load(); now-was > withinEvery && last.CompareAndSwap(was, now) {
+			_ = l.nc.Publish(withinSubject+j.ID+"."+strconv.Itoa(p.N), strconv.AppendFloat(nil, part, 'f', 3, 64))
+		}
+	})
 	data, err := d.Draw(ctx, w.order(j), p)
+	d.Tell(nil)
 	if err != nil {
 		return err
 	}

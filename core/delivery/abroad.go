@@ -53,7 +53,7 @@ func (d *Drawer) textures(ctx context.Context, o *Order, w io.Writer) error {
 	}
 	d.baked = plan.Scene()
 	draw := func(k int, w io.Writer) error {
-		t, err := plan.Draw(ctx, k, o.W, o.H, o.Samples, d.easel.Workers(), nil)
+		t, err := plan.Draw(ctx, k, o.W, o.H, o.Samples, d.easel.Workers(), d.telling(k, len(plan.Pictures)))
 		if err != nil {
 			return err
 		}
@@ -84,7 +84,7 @@ func (d *Drawer) paintedModel(ctx context.Context, o *Order, w io.Writer) error 
 	d.baked = plan.Scene()
 	var pictures [][]byte
 	for k := range plan.Pictures() {
-		t, err := plan.Draw(ctx, k, o.W, o.H, o.Samples, d.easel.Workers(), nil)
+		t, err := plan.Draw(ctx, k, o.W, o.H, o.Samples, d.easel.Workers(), d.telling(k, plan.Pictures()))
 		if err != nil {
 			return err
 		}

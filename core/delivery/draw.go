@@ -29,11 +29,24 @@ type Drawer struct {
 	staging *project.Project // the project in the state of a staging
 	taken   string
 	baked   *stage.Scene // lends what is baked next what is the same
+	told    func(part float64)
 }
 
 // NewDrawer returns a drawer that works on up to so many cores, 0 for all, whenever nothing more urgent is at work.
 func NewDrawer(p *project.Project, files stage.Files, workers int, gate *order.Gate) *Drawer {
 	return &Drawer{project: p, files: files, easel: frame.NewEasel(workers, gate)}
+}
+
+// Tell has f called with how much of a piece is drawn, 0 to 1, as it is; nil for nobody. It may be called from several goroutines.
+func (d *Drawer) Tell(f func(part float64)) { d.told = f }
+
+// telling has what draws one of so many pictures of a piece, which are alike in work, tell of it.
+func (d *Drawer) telling(k, of int) func(part float64) {
+	return func(part float64) {
+		if d.told != nil {
+			d.told((float64(k) + part) / float64(of))
+		}
+	}
 }
 
 // under returns the files, whose surfaces are made until ctx ends.
@@ -60,6 +73,8 @@ func (d *Drawer) of(o *Order) *project.Project {
 // one piece, a PNG of a frame or a cell, or a packed part of a picture. They hang on nothing but the project, the order and
 // the piece.
 func (d *Drawer) Draw(ctx context.Context, o *Order, piece Piece) ([]byte, error) {
+	d.easel.Tell(d.telling(0, 1))
+	defer d.easel.Tell(nil)
 	switch o.kind() {
 	case Picture:
 		part, err := d.easel.Part(ctx, d.of(o), d.under(ctx), o.frame(o.At), piece.Area)

@@ -73,6 +73,9 @@ type Easel struct {
 	scene    *stage.Scene // lends the next picture what is the same
 }
 
+// Tell has f called with how much of a picture is drawn, 0 to 1, as it is; nil for nobody.
+func (e *Easel) Tell(f func(part float64)) { e.renderer.Told = f }
+
 // NewEasel returns an easel that works on up to so many cores, 0 for all, whenever nothing more urgent is at work.
 func NewEasel(workers int, gate *order.Gate) *Easel {
 	if workers < 1 {

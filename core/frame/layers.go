@@ -33,6 +33,7 @@ func (e *Easel) Layers(ctx context.Context, p *project.Project, files stage.File
 	}
 	l := layering{ctx: ctx, easel: e, job: job, stage: *job.Scene.Stage, names: map[string]string{}}
 	l.stage.Press.On = false
+	l.films = l.count()
 	for i := range moment.Looks {
 		l.names[moment.Looks[i].ID] = moment.Looks[i].Name
 	}
@@ -51,6 +52,27 @@ type layering struct {
 	names map[string]string // of looks
 	out   []Layer
 	below *image.NRGBA // what the layers so far come to
+
+	films, drawn int // how many are drawn in all, about, and so far
+}
+
+// count returns how many films the layers take: of bare looks, flat colours, all together, each set of lines, and bands three at
+// a time.
+func (l *layering) count() int {
+	n := 4
+	for _, look := range l.worn() {
+		n++
+		net := l.job.Looks[look]
+		n += len(net.Finish().In["lines"].Wires)
+		for i := range net.Nodes {
+			if d := &net.Nodes[i]; node.ConcernsOf(d).Bands != "" {
+				if stops, ok := d.Value(node.Catalogue{}.Of(d).Setting(node.ConcernsOf(d).Bands)).([]color.Stop); ok {
+					n += (len(stops) + 2) / 3
+				}
+			}
+		}
+	}
+	return n
 }
 
 // looks returns the job's networks, each changed by f.
@@ -68,7 +90,15 @@ func (l *layering) film(looks map[string]*network.Network) (*film.Film, error) {
 	job := l.job
 	job.Looks = looks
 	whole := NewWhole(job.W, job.H)
-	for _, area := range Parts(job.W, job.H) {
+	tell := l.easel.renderer.Told // of the whole of the layers, not of each film
+	l.easel.Tell(nil)
+	defer l.easel.Tell(tell)
+	defer func() { l.drawn++ }()
+	parts := Parts(job.W, job.H)
+	for k, area := range parts {
+		if tell != nil && l.films > 0 {
+			tell(min(1, (float64(l.drawn)+float64(k)/float64(len(parts)))/float64(l.films)))
+		}
 		job.Area = image.Rectangle{}
 		if area != whole.film.Bounds() {
 			job.Area = area
@@ -492,7 +522,7 @@ func (e *Easel) Passes(ctx context.Context, p *project.Project, files stage.File
 	for _, part := range job.Scene.Parts {
 		parts = append(parts, job.Scene.Stage.Models[part.Model].Name+", "+part.Name)
 	}
-	l := layering{ctx: ctx, easel: e, job: job}
+	l := layering{ctx: ctx, easel: e, job: job, films: len(passes)}
 	out := map[string]*Part{}
 	for name, of := range passes {
 		f, err := l.film(l.looks(func(_ string, n *network.Network) *network.Network {

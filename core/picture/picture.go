@@ -68,6 +68,8 @@ type Renderer struct {
 	Gate  *order.Gate
 	Heard int64
 	Least order.Level // no work counts as more urgent than this
+	// Told, which may be nil, is called with how much of the positions of a picture is drawn, 0 to 1, by the goroutine that draws.
+	Told func(part float64)
 	// Results limits the bytes of node results that are kept for the next picture.
 	Results int
 
@@ -248,6 +250,9 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 			return err
 		}
 		res.Passes = k + 1
+		if r.Told != nil {
+			r.Told(float64(res.Passes) / float64(job.Samples))
+		}
 		res.Done = res.Passes == job.Samples
 		res.Dirty = res.Bounds()
 		if n := res.Passes; n == 4 && !job.Final || res.Done {

@@ -168,7 +168,7 @@ func (p *Pages) Orders(project string, list []jobs.Job) Orders {
 		if j.Order.As == delivery.SheetOnly {
 			continue // its own page shows it
 		}
-		v := OrderView{Job: j, Form: f, Percent: 100 * j.Made / max(1, j.Pieces), Of: fmt.Sprintf("%d × %d, %s", j.Order.W, j.Order.H, counted(j.Order.Samples, "position"))}
+		v := OrderView{Job: j, Form: f, Percent: int(100 * (float64(j.Made) + j.Within) / float64(max(1, j.Pieces))), Of: fmt.Sprintf("%d × %d, %s", j.Order.W, j.Order.H, counted(j.Order.Samples, "position"))}
 		switch f.Kind {
 		case delivery.Baked, delivery.PaintedModel:
 			v.Of = fmt.Sprintf("%d × %d texels, %s", j.Order.W, j.Order.H, counted(j.Order.Samples, "position"))
