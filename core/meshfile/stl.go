@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"hash/maphash"
 	"math"
 	"strconv"
 
@@ -24,7 +25,7 @@ const (
 type stlReader struct {
 	m     *mesh.Mesh
 	work  *work
-	known map[vec.V]int32
+	known places
 	names naming
 	notes notes
 }
@@ -38,7 +39,7 @@ func isSTL(data []byte) bool {
 }
 
 func readSTL(w *work, data []byte) (*Model, error) {
-	r := &stlReader{m: &mesh.Mesh{}, work: w, known: map[vec.V]int32{}}
+	r := &stlReader{m: &mesh.Mesh{}, work: w, known: places{seed: maphash.MakeSeed()}}
 	read := r.text
 	if isSTL(data) {
 		read = r.numbers
@@ -64,16 +65,42 @@ func (r *stlReader) triangle(corners [3]vec.V) error {
 		if !p.Finite() {
 			return errors.New("a corner is not a number")
 		}
-		at, ok := r.known[p]
-		if !ok {
-			at = int32(len(r.m.Positions))
-			r.known[p] = at
-			r.m.Positions = append(r.m.Positions, p)
-		}
-		f[k] = mesh.Corner{Pos: at, UV: -1, Normal: -1}
+		f[k] = mesh.Corner{Pos: r.known.index(r.m, p), UV: -1, Normal: -1}
 	}
 	r.m.AddFace(int32(len(r.m.Parts)-1), f[:]...)
 	return nil
+}
+
+// places finds positions of a mesh again: a hash table with linear probing of their numbers alone, for a map would hold each
+// position once more.
+type places struct {
+	seed  maphash.Seed
+	slots []int32 // number + 1; 0 for free
+}
+
+// index returns the number of a position, which is appended if it is new.
+func (t *places) index(m *mesh.Mesh, p vec.V) int32 {
+	if 4*len(m.Positions) >= 3*len(t.slots) {
+		t.slots = make([]int32, max(1<<10, 2*len(t.slots)))
+		for i, q := range m.Positions {
+			t.slots[t.slot(m, q)] = int32(i) + 1
+		}
+	}
+	at := t.slot(m, p)
+	if t.slots[at] == 0 {
+		m.Positions = append(m.Positions, p)
+		t.slots[at] = int32(len(m.Positions))
+	}
+	return t.slots[at] - 1
+}
+
+// slot returns where a position stands in the table, or would.
+func (t *places) slot(m *mesh.Mesh, p vec.V) int {
+	at := int(maphash.Comparable(t.seed, p) & uint64(len(t.slots)-1))
+	for t.slots[at] != 0 && m.Positions[t.slots[at]-1] != p {
+		at = (at + 1) & (len(t.slots) - 1)
+	}
+	return at
 }
 
 func (r *stlReader) part(name string) error {
@@ -89,6 +116,8 @@ func (r *stlReader) numbers(data []byte) error {
 		return err
 	}
 	data = data[stlHead:]
+	n := min(len(data)/stlEach, mesh.MaxTriangles)
+	r.m.Corners, r.m.FaceEnd, r.m.FacePart = make([]mesh.Corner, 0, 3*n), make([]int32, 0, n), make([]int32, 0, n)
 	for t := 0; len(data) >= stlEach; t++ {
 		var corners [3]vec.V
 		for i := range 9 {
