@@ -206,6 +206,9 @@ func render(ctx context.Context, f *renderFlags, out, said io.Writer) error {
 		p.Stage.Camera.Azimuth, p.Stage.Camera.Elevation = az, max(-89.9, min(89.9, el))
 		p.Moves = slices.DeleteFunc(p.Moves, func(m move.Move) bool { return m.Of.What == "camera" }) // it stands where it is told to
 	}
+	if s := p.Redrawn(); s != "" && f.bundle != "" {
+		fmt.Fprintln(said, "note: "+s)
+	}
 	if f.staging != "" {
 		t := p.FindStaging(f.staging)
 		if t == nil {

@@ -38,6 +38,9 @@ func (o *Order) Remarks(p *project.Project) []string {
 			}
 		}
 	}
+	if s := p.Redrawn(); s != "" {
+		out = append(out, s)
+	}
 	if n := o.Memory(); n > roomy {
 		out = append(out, fmt.Sprintf("While it is made it takes about %.1f GB of memory.", float64(n)/(1<<30)))
 	}

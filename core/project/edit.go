@@ -245,6 +245,8 @@ func init() {
 		"swatch.use":    plain("took a swatch", within(useSwatch)),
 		"swatch.bring":  plain("brought in a palette", bringSwatches),
 
+		"drawing.accept": plain("accepted how pictures are drawn", acceptDrawing),
+
 		"check.dismiss": plain("dismissed a remark", dismiss),
 		"check.restore": plain("brought remarks back", func(p *Project, e *Edit, o *Outcome) error {
 			p.Dismissed = nil

@@ -36,6 +36,9 @@ type Project struct {
 	Moves []move.Move `json:"moves,omitempty"`
 	// Stagings are states of it that are kept under a name.
 	Stagings []Staging `json:"stagings,omitempty"`
+	// Drawn is the version of how pictures are drawn that its artist knows of; see Drawing. Documents from before there were
+	// versions have none.
+	Drawn int `json:"drawn,omitempty"`
 	// Takes are stagings of an older document, which called them so; settling makes them Stagings.
 	Takes []Staging `json:"takes,omitempty"`
 	// Dismissed are the keys of remarks that the artist does not want to see again.
@@ -93,7 +96,7 @@ type Look struct {
 
 // New returns an empty project with one look, ready to wear.
 func New(name string) *Project {
-	return &Project{Version: Version, Name: name, Stage: stage.New(), Looks: []Look{{ID: "look1", Name: "First look", Network: NewLook()}}}
+	return &Project{Version: Version, Drawn: Drawing, Name: name, Stage: stage.New(), Looks: []Look{{ID: "look1", Name: "First look", Network: NewLook()}}}
 }
 
 // NewLook returns the network that a new look starts with: light cut into four
@@ -197,6 +200,7 @@ func (p *Project) Settle() error {
 	if p.Version != Version {
 		return fmt.Errorf("project: version %d of the document is not known here, only %d", p.Version, Version)
 	}
+	p.Drawn = max(0, min(p.Drawn, Drawing))
 	if p.Takes != nil {
 		p.Stagings, p.Takes = append(p.Takes, p.Stagings...), nil
 	}

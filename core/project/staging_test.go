@@ -1,6 +1,7 @@
 package project_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -248,4 +249,21 @@ func TestOlderDocumentsHaveTakes(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Dusk", name)
 	assert.NotNil(t, q)
+}
+
+// A project from before pictures were drawn as they are is told of it, until its artist says that it is all right.
+func TestWhatIsDrawnOtherwiseIsTold(t *testing.T) {
+	p := project.New("P")
+	assert.Empty(t, p.Redrawn())
+	doc, err := p.Document()
+	require.NoError(t, err)
+	older := strings.Replace(string(doc), fmt.Sprintf(`,"drawn":%d`, project.Drawing), "", 1)
+	require.NotEqual(t, string(doc), older)
+	back, err := project.Read([]byte(older))
+	require.NoError(t, err)
+	assert.Contains(t, back.Redrawn(), "0.16 of a pixel")
+	did(t, back, project.Edit{Op: "node.rename", Look: "look1", Node: "n1", Name: "Sun"})
+	assert.NotEmpty(t, back.Redrawn(), "editing it is not knowing of it")
+	did(t, back, project.Edit{Op: "drawing.accept"})
+	assert.Empty(t, back.Redrawn())
 }
