@@ -30,6 +30,7 @@ type NodeDef struct {
 // Graph is nodes that feed each other.
 type Graph struct {
 	Name, NodeDef string
+	ColorSpace    string
 	Inputs        []Input
 	Nodes         []Node
 	Outputs       []Input
@@ -38,6 +39,7 @@ type Graph struct {
 // Node is a node.
 type Node struct {
 	Category, Name, Type string
+	ColorSpace           string
 	Inputs               []Input
 	Of, Ours, Sum        string // our marks: which node of ours it is a piece of; of the first piece: that as JSON, and what its pieces add up to
 }
@@ -107,7 +109,7 @@ func Parse(data []byte) (*Document, error) {
 			case name == "materialx":
 				d.Version, d.ColorSpace = a["version"], a["colorspace"]
 			case name == "nodegraph" && len(stack) == 1:
-				d.Graphs = append(d.Graphs, Graph{Name: a["name"], NodeDef: a["nodedef"]})
+				d.Graphs = append(d.Graphs, Graph{Name: a["name"], NodeDef: a["nodedef"], ColorSpace: a["colorspace"]})
 				graph = &d.Graphs[len(d.Graphs)-1]
 			case name == "nodedef" && len(stack) == 1:
 				d.NodeDefs = append(d.NodeDefs, NodeDef{Name: a["name"], Node: a["node"], Doc: a["doc"], Ours: a["mobanta"], Sum: a["mobanta_sum"]})
@@ -127,7 +129,7 @@ func Parse(data []byte) (*Document, error) {
 					def.Inputs = append(def.Inputs, in)
 				}
 			case a["type"] != "" && def == nil && node == nil && (len(stack) == 1 || graph != nil && len(stack) == 2) && !passed[name]:
-				n := Node{Category: name, Name: a["name"], Type: a["type"], Of: a["mobanta_of"], Ours: a["mobanta"], Sum: a["mobanta_sum"]}
+				n := Node{Category: name, Name: a["name"], Type: a["type"], ColorSpace: a["colorspace"], Of: a["mobanta_of"], Ours: a["mobanta"], Sum: a["mobanta_sum"]}
 				if graph != nil {
 					graph.Nodes = append(graph.Nodes, n)
 					node = &graph.Nodes[len(graph.Nodes)-1]

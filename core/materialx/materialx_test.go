@@ -259,47 +259,6 @@ func ExampleRead() {
 	// Output: <nil> tin 2
 }
 
-// What others write, node by node, comes to what the standard says of it.
-func TestForeignNodesComeToTheirValues(t *testing.T) {
-	in := func(name, kind, value string) string {
-		return fmt.Sprintf(`<input name="%s" type="%s" value="%s"/>`, name, kind, value)
-	}
-	c := func(name, value string) string { return in(name, "color3", value) }
-	f := func(name, value string) string { return in(name, "float", value) }
-	cases := map[string]struct {
-		inputs string
-		want   [3]float32
-	}{
-		"add":        {c("in1", "0.1, 0.2, 0.3") + c("in2", "0.2, 0.2, 0.1"), [3]float32{0.3, 0.4, 0.4}},
-		"subtract":   {c("in1", "0.5, 0.6, 0.7") + c("in2", "0.2, 0.2, 0.1"), [3]float32{0.3, 0.4, 0.6}},
-		"multiply":   {c("in1", "0.5, 0.6, 0.8") + c("in2", "0.5, 0.5, 0.25"), [3]float32{0.25, 0.3, 0.2}},
-		"divide":     {c("in1", "0.1, 0.2, 0.3") + c("in2", "0.5, 0.5, 0.5"), [3]float32{0.2, 0.4, 0.6}},
-		"invert":     {c("in", "0.1, 0.2, 0.3"), [3]float32{0.9, 0.8, 0.7}},
-		"mix":        {c("fg", "1, 0, 0.5") + c("bg", "0, 1, 0.5") + f("mix", "0.25"), [3]float32{0.25, 0.75, 0.5}},
-		"min":        {c("in1", "0.1, 0.9, 0.3") + c("in2", "0.5, 0.5, 0.5"), [3]float32{0.1, 0.5, 0.3}},
-		"max":        {c("in1", "0.1, 0.9, 0.3") + c("in2", "0.5, 0.5, 0.5"), [3]float32{0.5, 0.9, 0.5}},
-		"clamp":      {c("in", "0.1, 0.9, 0.3") + f("low", "0.2") + f("high", "0.6"), [3]float32{0.2, 0.6, 0.3}},
-		"smoothstep": {c("in", "0.25, 0.5, 0.75") + f("low", "0") + f("high", "1"), [3]float32{0.15625, 0.5, 0.84375}},
-		"unheard":    {c("in", "0.1, 0.9, 0.3"), [3]float32{0.5, 0.5, 0.5}},
-	}
-	for name, of := range cases {
-		// A mix over what is asked for, so that it is a node that the surface hangs on.
-		back, err := materialx.Read([]byte(`<materialx version="1.39"><nodegraph name="g"><` + name + ` name="a" type="color3">` + of.inputs + `</` + name + `><multiply name="b" type="color3"><input name="in1" type="color3" nodename="a"/>` + c("in2", "1, 1, 1") + `</multiply><output name="out" type="color3" nodename="b"/></nodegraph></materialx>`))
-		require.NoError(t, err, name)
-		wires := back.Network.Finish().In["colour"].Wires
-		require.Len(t, wires, 1, name)
-		p := ball(t, &back.Network)
-		job, err := frame.Job(p, meshfile.Files(nil), nil)
-		require.NoError(t, err)
-		got, err := shader.Mean(context.Background(), job, p.Looks[0].ID, wires[0], 2)
-		require.NoError(t, err, name)
-		require.Len(t, got, 3, name)
-		for i := range of.want {
-			assert.InDelta(t, of.want[i], got[i], 1e-3, "%s %d: %v %v", name, i, got, back.Remarks)
-		}
-	}
-}
-
 // A noise of others gives a tone or a colour about nothing.
 func TestForeignNoise(t *testing.T) {
 	for kind, port := range map[string]string{"float": "tone", "color3": "colour"} {

@@ -7,104 +7,109 @@ import (
 )
 
 // The nodes of the standard library of MaterialX 1.39 that are written or read here, kept by hand from its specification:
-// the node, the types that it may have, and its inputs with theirs. T is the type of the node, F a number in its place too;
-// several are parted by /.
+// the node, the types that it may have, and its inputs with theirs and what they are where a document says nothing of them; what
+// has no such value is the surface's own, or none. T is the type of the node, F a number in its place too; several types are
+// parted by /. One number stands for all components.
 const standardText = `
-constant float/color3/color4/vector2/vector3/vector4/boolean/integer/string/filename value:T
-image float/color3/color4/vector2/vector3/vector4 file:filename layer:string default:T texcoord:vector2 uaddressmode:string vaddressmode:string filtertype:string framerange:string frameoffset:integer frameendaction:string
-tiledimage float/color3/color4/vector2/vector3/vector4 file:filename default:T texcoord:vector2 uvtiling:vector2 uvoffset:vector2 realworldimagesize:vector2 realworldtilesize:vector2 filtertype:string framerange:string frameoffset:integer frameendaction:string
+constant float/color3/color4/vector2/vector3/vector4/boolean/integer/string/filename value:T=0
+image float/color3/color4/vector2/vector3/vector4 file:filename layer:string default:T=0 texcoord:vector2 uaddressmode:string vaddressmode:string filtertype:string framerange:string frameoffset:integer=0 frameendaction:string
+tiledimage float/color3/color4/vector2/vector3/vector4 file:filename default:T=0 texcoord:vector2 uvtiling:vector2=1,1 uvoffset:vector2=0 realworldimagesize:vector2=1,1 realworldtilesize:vector2=1,1 filtertype:string framerange:string frameoffset:integer=0 frameendaction:string
 position vector3 space:string
 normal vector3 space:string
-tangent vector3 space:string index:integer
-bitangent vector3 space:string index:integer
-texcoord vector2/vector3 index:integer
-geomcolor float/color3/color4 index:integer
+tangent vector3 space:string index:integer=0
+bitangent vector3 space:string index:integer=0
+texcoord vector2/vector3 index:integer=0
+geomcolor float/color3/color4 index:integer=0
 viewdirection vector3 space:string
-facingratio float viewdirection:vector3 normal:vector3 faceforward:boolean invert:boolean
+facingratio float viewdirection:vector3 normal:vector3 faceforward:boolean=true invert:boolean=false
 frame float
 time float
-ramplr float/color3/color4/vector2/vector3/vector4 valuel:T valuer:T texcoord:vector2
-ramptb float/color3/color4/vector2/vector3/vector4 valuet:T valueb:T texcoord:vector2
-ramp4 float/color3/color4/vector2/vector3/vector4 valuetl:T valuetr:T valuebl:T valuebr:T texcoord:vector2
-splitlr float/color3/color4/vector2/vector3/vector4 valuel:T valuer:T center:float texcoord:vector2
-splittb float/color3/color4/vector2/vector3/vector4 valuet:T valueb:T center:float texcoord:vector2
-noise2d float/color3/color4/vector2/vector3/vector4 amplitude:F pivot:float texcoord:vector2
-noise3d float/color3/color4/vector2/vector3/vector4 amplitude:F pivot:float position:vector3
-fractal2d float/color3/color4/vector2/vector3/vector4 amplitude:F octaves:integer lacunarity:float diminish:float texcoord:vector2
-fractal3d float/color3/color4/vector2/vector3/vector4 amplitude:F octaves:integer lacunarity:float diminish:float position:vector3
+ramplr float/color3/color4/vector2/vector3/vector4 valuel:T=0 valuer:T=0 texcoord:vector2
+ramptb float/color3/color4/vector2/vector3/vector4 valuet:T=0 valueb:T=0 texcoord:vector2
+ramp4 float/color3/color4/vector2/vector3/vector4 valuetl:T=0 valuetr:T=0 valuebl:T=0 valuebr:T=0 texcoord:vector2
+splitlr float/color3/color4/vector2/vector3/vector4 valuel:T=0 valuer:T=0 center:float=0.5 texcoord:vector2
+splittb float/color3/color4/vector2/vector3/vector4 valuet:T=0 valueb:T=0 center:float=0.5 texcoord:vector2
+noise2d float/color3/color4/vector2/vector3/vector4 amplitude:F=1 pivot:float=0 texcoord:vector2
+noise3d float/color3/color4/vector2/vector3/vector4 amplitude:F=1 pivot:float=0 position:vector3
+fractal2d float/color3/color4/vector2/vector3/vector4 amplitude:F=1 octaves:integer=3 lacunarity:float=2 diminish:float=0.5 texcoord:vector2
+fractal3d float/color3/color4/vector2/vector3/vector4 amplitude:F=1 octaves:integer=3 lacunarity:float=2 diminish:float=0.5 position:vector3
 cellnoise2d float texcoord:vector2
 cellnoise3d float position:vector3
-worleynoise2d float/vector2/vector3 texcoord:vector2 jitter:float style:integer
-worleynoise3d float/vector2/vector3 position:vector3 jitter:float style:integer
-checkerboard color3 color1:color3 color2:color3 uvtiling:vector2 uvoffset:vector2 texcoord:vector2
-add float/color3/color4/vector2/vector3/vector4/integer in1:T in2:F
-subtract float/color3/color4/vector2/vector3/vector4/integer in1:T in2:F
-multiply float/color3/color4/vector2/vector3/vector4/integer in1:T in2:F
-divide float/color3/color4/vector2/vector3/vector4/integer in1:T in2:F
-modulo float/color3/color4/vector2/vector3/vector4/integer in1:T in2:F
-fract float/color3/color4/vector2/vector3/vector4 in:T
-invert float/color3/color4/vector2/vector3/vector4 in:T amount:F
-absval float/color3/color4/vector2/vector3/vector4 in:T
-sign float/color3/color4/vector2/vector3/vector4 in:T
-floor float/color3/color4/vector2/vector3/vector4/integer in:T
-ceil float/color3/color4/vector2/vector3/vector4/integer in:T
-round float/color3/color4/vector2/vector3/vector4/integer in:T
-power float/color3/color4/vector2/vector3/vector4 in1:T in2:F
-sin float/vector2/vector3/vector4 in:T
-cos float/vector2/vector3/vector4 in:T
-tan float/vector2/vector3/vector4 in:T
-asin float/vector2/vector3/vector4 in:T
-acos float/vector2/vector3/vector4 in:T
-atan2 float/vector2/vector3/vector4 iny:T inx:T
-sqrt float/vector2/vector3/vector4 in:T
-ln float/vector2/vector3/vector4 in:T
-exp float/vector2/vector3/vector4 in:T
-clamp float/color3/color4/vector2/vector3/vector4 in:T low:F high:F
-min float/color3/color4/vector2/vector3/vector4 in1:T in2:F
-max float/color3/color4/vector2/vector3/vector4 in1:T in2:F
-normalize vector2/vector3/vector4 in:T
-magnitude float in:vector2/vector3/vector4
-distance float in1:vector2/vector3/vector4 in2:vector2/vector3/vector4
-dotproduct float in1:vector2/vector3/vector4 in2:vector2/vector3/vector4
-crossproduct vector3 in1:vector3 in2:vector3
-reflect vector3 in:vector3 normal:vector3
-rotate2d vector2 in:vector2 amount:float
-rotate3d vector3 in:vector3 amount:float axis:vector3
-place2d vector2 texcoord:vector2 pivot:vector2 scale:vector2 rotate:float offset:vector2 operationorder:integer
-remap float/color3/color4/vector2/vector3/vector4 in:T inlow:F inhigh:F outlow:F outhigh:F
-range float/color3/color4/vector2/vector3/vector4 in:T inlow:F inhigh:F gamma:F outlow:F outhigh:F doclamp:boolean
-smoothstep float/color3/color4/vector2/vector3/vector4 in:T low:F high:F
-contrast float/color3/color4/vector2/vector3/vector4 in:T amount:F pivot:F
-luminance color3/color4 in:T lumacoeffs:color3
-rgbtohsv color3/color4 in:T
-hsvtorgb color3/color4 in:T
-hsvadjust color3/color4 in:T amount:vector3
-saturate color3/color4 in:T amount:float lumacoeffs:color3
-plus float/color3/color4 fg:T bg:T mix:float
-minus float/color3/color4 fg:T bg:T mix:float
-difference float/color3/color4 fg:T bg:T mix:float
-burn float/color3/color4 fg:T bg:T mix:float
-dodge float/color3/color4 fg:T bg:T mix:float
-screen float/color3/color4 fg:T bg:T mix:float
-overlay float/color3/color4 fg:T bg:T mix:float
-mix float/color3/color4/vector2/vector3/vector4 fg:T bg:T mix:F
-ifgreater float/color3/color4/vector2/vector3/vector4/integer value1:float/integer value2:float/integer in1:T in2:T
-ifgreatereq float/color3/color4/vector2/vector3/vector4/integer value1:float/integer value2:float/integer in1:T in2:T
-ifequal float/color3/color4/vector2/vector3/vector4/integer value1:float/integer/boolean value2:float/integer/boolean in1:T in2:T
-switch float/color3/color4/vector2/vector3/vector4 in1:T in2:T in3:T in4:T in5:T in6:T in7:T in8:T in9:T in10:T which:float/integer
-convert float/color3/color4/vector2/vector3/vector4/integer in:float/color3/color4/vector2/vector3/vector4/integer/boolean
-extract float in:color3/color4/vector2/vector3/vector4 index:integer
-combine2 vector2/color4/vector4 in1:float/color3/vector3 in2:float
-combine3 color3/vector3 in1:float in2:float in3:float
-combine4 color4/vector4 in1:float in2:float in3:float in4:float
-separate2 multioutput in:vector2
-separate3 multioutput in:color3/vector3
-separate4 multioutput in:color4/vector4
-dot float/color3/color4/vector2/vector3/vector4/boolean/integer/string in:T
-normalmap vector3 in:vector3 scale:float/vector2 normal:vector3 tangent:vector3 bitangent:vector3
-bump vector3 height:float scale:float normal:vector3 tangent:vector3 bitangent:vector3
-heighttonormal vector3 in:float scale:float texcoord:vector2
-surface_unlit surfaceshader emission:float emission_color:color3 transmission:float transmission_color:color3 opacity:float
+worleynoise2d float/vector2/vector3 texcoord:vector2 jitter:float=1 style:integer=0
+worleynoise3d float/vector2/vector3 position:vector3 jitter:float=1 style:integer=0
+checkerboard color3 color1:color3=1,1,1 color2:color3=0 uvtiling:vector2=8,8 uvoffset:vector2=0 texcoord:vector2
+add float/color3/color4/vector2/vector3/vector4/integer in1:T=0 in2:F=0
+subtract float/color3/color4/vector2/vector3/vector4/integer in1:T=0 in2:F=0
+multiply float/color3/color4/vector2/vector3/vector4/integer in1:T=0 in2:F=1
+divide float/color3/color4/vector2/vector3/vector4/integer in1:T=0 in2:F=1
+modulo float/color3/color4/vector2/vector3/vector4/integer in1:T=0 in2:F=1
+fract float/color3/color4/vector2/vector3/vector4 in:T=0
+invert float/color3/color4/vector2/vector3/vector4 in:T=0 amount:F=1
+absval float/color3/color4/vector2/vector3/vector4 in:T=0
+sign float/color3/color4/vector2/vector3/vector4 in:T=0
+floor float/color3/color4/vector2/vector3/vector4/integer in:T=0
+ceil float/color3/color4/vector2/vector3/vector4/integer in:T=0
+round float/color3/color4/vector2/vector3/vector4/integer in:T=0
+power float/color3/color4/vector2/vector3/vector4 in1:T=0 in2:F=1
+safepower float/color3/color4/vector2/vector3/vector4 in1:T=0 in2:F=1
+sin float/vector2/vector3/vector4 in:T=0
+cos float/vector2/vector3/vector4 in:T=0
+tan float/vector2/vector3/vector4 in:T=0
+asin float/vector2/vector3/vector4 in:T=0
+acos float/vector2/vector3/vector4 in:T=0
+atan2 float/vector2/vector3/vector4 iny:T=0 inx:T=1
+trianglewave float in:float=0
+sqrt float/vector2/vector3/vector4 in:T=0
+ln float/vector2/vector3/vector4 in:T=1
+exp float/vector2/vector3/vector4 in:T=0
+clamp float/color3/color4/vector2/vector3/vector4 in:T=0 low:F=0 high:F=1
+min float/color3/color4/vector2/vector3/vector4 in1:T=0 in2:F=0
+max float/color3/color4/vector2/vector3/vector4 in1:T=0 in2:F=0
+normalize vector2/vector3/vector4 in:T=0
+magnitude float in:vector2/vector3/vector4=0
+distance float in1:vector2/vector3/vector4=0 in2:vector2/vector3/vector4=0
+dotproduct float in1:vector2/vector3/vector4=0 in2:vector2/vector3/vector4=0
+crossproduct vector3 in1:vector3=0 in2:vector3=0
+reflect vector3 in:vector3=0 normal:vector3
+rotate2d vector2 in:vector2=0 amount:float=0
+rotate3d vector3 in:vector3=0 amount:float=0 axis:vector3=0,1,0
+place2d vector2 texcoord:vector2 pivot:vector2=0 scale:vector2=1,1 rotate:float=0 offset:vector2=0 operationorder:integer=0
+remap float/color3/color4/vector2/vector3/vector4 in:T=0 inlow:F=0 inhigh:F=1 outlow:F=0 outhigh:F=1
+range float/color3/color4/vector2/vector3/vector4 in:T=0 inlow:F=0 inhigh:F=1 gamma:F=1 outlow:F=0 outhigh:F=1 doclamp:boolean=false
+smoothstep float/color3/color4/vector2/vector3/vector4 in:T=0 low:F=0 high:F=1
+contrast float/color3/color4/vector2/vector3/vector4 in:T=0 amount:F=1 pivot:F=0.5
+luminance color3/color4 in:T=0 lumacoeffs:color3=0.2722287,0.6740818,0.0536895
+rgbtohsv color3/color4 in:T=0
+hsvtorgb color3/color4 in:T=0
+hsvadjust color3/color4 in:T=0 amount:vector3=0,1,1
+saturate color3/color4 in:T=0 amount:float=1 lumacoeffs:color3=0.2722287,0.6740818,0.0536895
+plus float/color3/color4 fg:T=0 bg:T=0 mix:float=1
+minus float/color3/color4 fg:T=0 bg:T=0 mix:float=1
+difference float/color3/color4 fg:T=0 bg:T=0 mix:float=1
+burn float/color3/color4 fg:T=0 bg:T=0 mix:float=1
+dodge float/color3/color4 fg:T=0 bg:T=0 mix:float=1
+screen float/color3/color4 fg:T=0 bg:T=0 mix:float=1
+overlay float/color3/color4 fg:T=0 bg:T=0 mix:float=1
+inside float/color3/color4 in:T=0 mask:float=1
+outside float/color3/color4 in:T=0 mask:float=0
+mix float/color3/color4/vector2/vector3/vector4 fg:T=0 bg:T=0 mix:F=0
+ifgreater float/color3/color4/vector2/vector3/vector4/integer value1:float/integer=1 value2:float/integer=0 in1:T=0 in2:T=0
+ifgreatereq float/color3/color4/vector2/vector3/vector4/integer value1:float/integer=1 value2:float/integer=0 in1:T=0 in2:T=0
+ifequal float/color3/color4/vector2/vector3/vector4/integer value1:float/integer/boolean=0 value2:float/integer/boolean=0 in1:T=0 in2:T=0
+switch float/color3/color4/vector2/vector3/vector4 in1:T=0 in2:T=0 in3:T=0 in4:T=0 in5:T=0 in6:T=0 in7:T=0 in8:T=0 in9:T=0 in10:T=0 which:float/integer=0
+convert float/color3/color4/vector2/vector3/vector4/integer in:float/color3/color4/vector2/vector3/vector4/integer/boolean=0
+extract float in:color3/color4/vector2/vector3/vector4=0 index:integer=0
+combine2 vector2/color4/vector4 in1:float/color3/vector3=0 in2:float=0
+combine3 color3/vector3 in1:float=0 in2:float=0 in3:float=0
+combine4 color4/vector4 in1:float=0 in2:float=0 in3:float=0 in4:float=0
+separate2 multioutput in:vector2=0
+separate3 multioutput in:color3/vector3=0
+separate4 multioutput in:color4/vector4=0
+dot float/color3/color4/vector2/vector3/vector4/boolean/integer/string in:T=0
+normalmap vector3 in:vector3=0 scale:float/vector2=1 normal:vector3 tangent:vector3 bitangent:vector3
+bump vector3 height:float=0 scale:float=1 normal:vector3 tangent:vector3 bitangent:vector3
+heighttonormal vector3 in:float=0 scale:float=1 texcoord:vector2
+surface_unlit surfaceshader emission:float=1 emission_color:color3=1,1,1 transmission:float=0 transmission_color:color3=1,1,1 opacity:float=1
 surfacematerial material surfaceshader:surfaceshader backsurfaceshader:surfaceshader displacementshader:displacementshader
 `
 
@@ -112,16 +117,20 @@ surfacematerial material surfaceshader:surfaceshader backsurfaceshader:surfacesh
 type standard struct {
 	types  []string
 	inputs map[string][]string // their types; "T" that of the node, "F" that or float
+	values map[string]string   // what inputs are that a document does not name
 }
 
 var library = func() map[string]standard {
 	out := map[string]standard{}
 	for _, line := range strings.Split(strings.TrimSpace(standardText), "\n") {
 		f := strings.Fields(line)
-		s := standard{types: strings.Split(f[1], "/"), inputs: map[string][]string{}}
+		s := standard{types: strings.Split(f[1], "/"), inputs: map[string][]string{}, values: map[string]string{}}
 		for _, in := range f[2:] {
+			in, value, has := strings.Cut(in, "=")
 			name, types, _ := strings.Cut(in, ":")
-			s.inputs[name] = strings.Split(types, "/")
+			if s.inputs[name] = strings.Split(types, "/"); has {
+				s.values[name] = value
+			}
 		}
 		out[f[0]] = s
 	}

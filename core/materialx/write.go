@@ -49,7 +49,7 @@ func Of(p *project.Project, job picture.Job, look string, mean func(ref network.
 		if err != nil {
 			return nil, err
 		}
-		net = flat
+		net = w.renamed(flat)
 	}
 	end := net.Finish()
 	if end == nil {
@@ -84,6 +84,56 @@ func Of(p *project.Project, job picture.Job, look string, mean func(ref network.
 	return w.out, d.Check()
 }
 
+// renamed returns a flat network with ids that a network may have: those of what lies in groups tell the way there.
+func (w *writer) renamed(flat *network.Network) *network.Network {
+	w.flat = map[string]string{}
+	now := map[string]string{}
+	for i := range flat.Nodes {
+		id := flat.Nodes[i].ID
+		now[id] = id
+		if strings.Contains(id, "/") {
+			now[id] = fmt.Sprint("inner", i+1)
+			for k := 2; flat.Node(now[id]) != nil; k++ {
+				now[id] = fmt.Sprint("inner", i+1, "-", k)
+			}
+		}
+		w.flat[now[id]] = id
+	}
+	out := flat.Clone()
+	for i := range out.Nodes {
+		d := &out.Nodes[i]
+		d.ID = now[d.ID]
+		for key, in := range d.In {
+			in = passing(flat, in)
+			in.Wires = slices.Clone(in.Wires)
+			for k := range in.Wires {
+				in.Wires[k].Node = now[in.Wires[k].Node]
+			}
+			d.In[key] = in
+		}
+	}
+	return &out
+}
+
+// passing returns what feeds an input behind nodes that are bypassed: those have no counterpart that comes back.
+func passing(flat *network.Network, in network.Input) network.Input {
+	for range len(flat.Nodes) {
+		if len(in.Wires) != 1 {
+			break
+		}
+		d := flat.Node(in.Wires[0].Node)
+		if d == nil || !strings.HasPrefix(d.Kind, network.PassKind) {
+			break
+		}
+		next := d.In["value"]
+		if len(next.Wires) != 1 {
+			break
+		}
+		in = next
+	}
+	return in
+}
+
 func bypassed(net *network.Network, groups []network.Group) bool {
 	off := func(n *network.Network) bool {
 		return slices.ContainsFunc(n.Nodes, func(d network.Node) bool { return d.Off })
@@ -101,6 +151,7 @@ type writer struct {
 	out   *Look
 	defs  map[string]string // groups, as they are used → the kind of node that stands for them
 	taken map[string]bool
+	flat  map[string]string // where the network was made flat: its ids there
 }
 
 func (w *writer) remark(format string, of ...any) {
@@ -415,6 +466,9 @@ func sum(nodes []Node, inputs []Input) string {
 	for i := range nodes {
 		n := &nodes[i]
 		fmt.Fprintf(h, "%q %q %q\n", n.Category, n.Name, n.Type)
+		if n.ColorSpace != "" {
+			fmt.Fprintf(h, "%q\n", n.ColorSpace)
+		}
 		for _, in := range n.Inputs {
 			v := in.Value
 			if in.NodeName != "" {
@@ -434,7 +488,11 @@ func sum(nodes []Node, inputs []Input) string {
 // meanOf returns what an output comes to over the surface.
 func (s *scope) meanOf(d *network.Node, o *network.Port) node.XArg {
 	v := []float32{0.5}
-	if at, ok := s.cat.At(&s.l.Network, s.path, network.Ref{Node: d.ID, Port: o.Key}); ok && s.mean != nil {
+	at, ok := network.Ref{Node: s.flat[d.ID], Port: o.Key}, s.flat != nil
+	if !ok {
+		at, ok = s.cat.At(&s.l.Network, s.path, network.Ref{Node: d.ID, Port: o.Key})
+	}
+	if ok && s.mean != nil {
 		if got := s.mean(at); len(got) > 0 {
 			v = got
 		}

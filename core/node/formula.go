@@ -75,7 +75,56 @@ var formulaKind = &Kind{
 		}
 		g.Out("value", "%s", call)
 	},
-	Stays: "It is an expression, not nodes.",
+	MaterialX: func(m *MaterialX) {
+		p := m.Data.(*formula.Program)
+		steps, out, ok := []formula.Step(nil), []int(nil), false
+		if p != nil {
+			steps, out, ok = p.Steps()
+		}
+		if !ok {
+			m.Cannot("it works on whole numbers and their bits")
+			return
+		}
+		var in []XArg // component by component
+		for _, a := range m.get("inputs").([]network.Argument) {
+			v := m.In(a.Key)
+			if a.Type == network.Tone {
+				in = append(in, v)
+				continue
+			}
+			for k := range 3 {
+				in = append(in, m.component(v, k))
+			}
+		}
+		done := make([]XArg, len(steps))
+		for i, s := range steps {
+			var of [3]XArg
+			for k, at := range s.Of {
+				of[k] = done[at]
+			}
+			switch s.Op {
+			case "input":
+				done[i] = in[s.Input]
+			case "constant":
+				done[i] = XNumber(float64(s.Value))
+			default:
+				done[i] = m.step(s.Op, of[0], of[1], of[2])
+			}
+		}
+		if len(out) == 1 {
+			m.Out("value", m.Put("dot", XFloat, "in", done[out[0]]))
+			return
+		}
+		t := XColor
+		if m.Choice("gives") == string(network.Vector) {
+			t = XVector
+		}
+		third := XNumber(0)
+		if len(out) > 2 {
+			third = done[out[2]]
+		}
+		m.Out("value", m.Put("combine3", t, "in1", done[out[0]], "in2", done[out[1]], "in3", third))
+	},
 	Run: func(c *Call) {
 		p := c.Data.(*formula.Program)
 		if p == nil { // refused before it comes here

@@ -149,6 +149,9 @@ func xnum(v float64) string {
 	return strconv.FormatFloat(v, 'g', 7, 64)
 }
 
+// rec709 are the weights of luminance here; the standard's own are those of other primaries.
+var rec709 = XThree(XColor, [3]float32{0.2126, 0.7152, 0.0722})
+
 // As converts a value.
 func (m *MaterialX) As(a XArg, t XType) XArg {
 	switch {
@@ -160,7 +163,7 @@ func (m *MaterialX) As(a XArg, t XType) XArg {
 	case a.Node == "" && a.Interface == "" && a.Type == XFloat:
 		return XArg{Type: t, Value: a.Value + ", " + a.Value + ", " + a.Value}
 	case t == XFloat && a.Type == XColor:
-		return m.Put("extract", XFloat, "in", m.Put("luminance", XColor, "in", a), "index", XWhole(0))
+		return m.Put("extract", XFloat, "in", m.Put("luminance", XColor, "in", a, "lumacoeffs", rec709), "index", XWhole(0))
 	case t == XFloat:
 		return m.Put("magnitude", XFloat, "in", a)
 	}
@@ -366,6 +369,75 @@ func (m *MaterialX) mode(mode *color.Mode, base, over, amount XArg) XArg {
 	}
 	m.Leave("the mode %q, in whose place the colour covers", mode.Name)
 	return mixed(over)
+}
+
+// component is one number of a colour or a vector.
+func (m *MaterialX) component(a XArg, k int) XArg {
+	if a.Node == "" && a.Interface == "" {
+		parts := strings.Split(a.Value, ",")
+		return XArg{Type: XFloat, Value: strings.TrimSpace(parts[min(k, len(parts)-1)])}
+	}
+	return m.Put("extract", XFloat, "in", a, "index", XWhole(k))
+}
+
+// step is a step of a formula on numbers; see formula.Program.Steps.
+func (m *MaterialX) step(op string, a, b, c XArg) XArg {
+	one := map[string]string{"abs": "absval", "sign": "sign", "floor": "floor", "ceil": "ceil", "fract": "fract", "sqrt": "sqrt", "exp": "exp", "log": "ln", "sin": "sin", "cos": "cos", "tan": "tan", "asin": "asin", "acos": "acos", "not": "invert"}
+	two := map[string]string{"add": "add", "subtract": "subtract", "multiply": "multiply", "divide": "divide", "min": "min", "max": "max", "modulo": "modulo", "power": "power", "and": "min", "or": "max"}
+	tests := map[string][2]XArg{"less": {b, a}, "atmost": {b, a}, "step": {b, a}, "equal": {a, b}, "unequal": {a, b}, "select": {c, XNumber(0.5)}}
+	yes, no := XNumber(1), XNumber(0)
+	if one[op] != "" {
+		return m.Put(one[op], XFloat, "in", a)
+	}
+	if two[op] != "" {
+		return m.Put(two[op], XFloat, "in1", a, "in2", b)
+	}
+	category := "ifgreatereq"
+	switch op {
+	case "less":
+		category = "ifgreater"
+	case "equal":
+		category = "ifequal"
+	case "unequal":
+		category, yes, no = "ifequal", no, yes
+	case "select":
+		category, yes, no = "ifgreater", a, b
+	}
+	if t, ok := tests[op]; ok {
+		return m.Put(category, XFloat, "value1", t[0], "value2", t[1], "in1", yes, "in2", no)
+	}
+	exp := func(v XArg) XArg { return m.Put("exp", XFloat, "in", v) }
+	switch op {
+	case "negate":
+		return m.Less(XNumber(0), a)
+	case "atan2":
+		return m.Put("atan2", XFloat, "iny", a, "inx", b)
+	case "atan":
+		return m.Put("atan2", XFloat, "iny", a, "inx", XNumber(1))
+	case "mix":
+		return m.Put("mix", XFloat, "fg", b, "bg", a, "mix", c)
+	case "smoothstep":
+		return m.Put("smoothstep", XFloat, "in", c, "low", a, "high", b)
+	case "truncate":
+		return m.Times(m.Put("sign", XFloat, "in", a), m.Put("floor", XFloat, "in", m.Put("absval", XFloat, "in", a)))
+	case "round":
+		return m.Put("floor", XFloat, "in", m.Sum(a, XNumber(0.5)))
+	case "inversesqrt":
+		return m.Over(XNumber(1), m.Put("sqrt", XFloat, "in", a))
+	case "exp2":
+		return m.Put("power", XFloat, "in1", XNumber(2), "in2", a)
+	case "log2":
+		return m.Over(m.Put("ln", XFloat, "in", a), XNumber(math.Ln2))
+	case "sinh":
+		return m.Times(m.Less(exp(a), exp(m.Less(XNumber(0), a))), XNumber(0.5))
+	case "cosh":
+		return m.Times(m.Sum(exp(a), exp(m.Less(XNumber(0), a))), XNumber(0.5))
+	case "tanh":
+		twice := exp(m.Times(a, XNumber(2)))
+		return m.Over(m.Less(twice, XNumber(1)), m.Sum(twice, XNumber(1)))
+	}
+	m.Cannot("it has a step that has no counterpart there: %s", op)
+	return XNumber(0)
 }
 
 // isX tells whether an argument is a number that is typed in, and which.
