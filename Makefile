@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO ?= go
 BIN := bin/mobanta
 
-.PHONY: demo test check race bench screenshots handover css build fuzz soak release node_modules
+.PHONY: demo test quick check race bench screenshots handover css build fuzz soak release node_modules
 
 demo: build ## build, make the sample project if it is not there, serve, print the address
 	@$(BIN) demo --data data
@@ -15,9 +15,16 @@ node_modules: # what builds the style sheet, and what the tests look for barrier
 	@scripts/need node npm
 	@cd web && cmp -s package-lock.json node_modules/.lock || { npm ci --silent --no-audit --no-fund && cp package-lock.json node_modules/.lock; }
 
-test: node_modules ## every test, the interface in a browser included
+# PKG names the rooms that are tested: make test PKG=./core/line
+PKG ?= ./...
+
+test: node_modules ## every test, the interface in a browser included; those that took longest are listed at the end
 	@scripts/need chromium ffmpeg pdftoppm
-	$(GO) test -timeout 40m ./...
+	@log=$$(mktemp); $(GO) tool gotestsum --format standard-quiet --jsonfile $$log -- -timeout 40m $(PKG); ended=$$?; \
+	echo "the slowest:"; $(GO) tool gotestsum tool slowest --num 20 --jsonfile $$log; rm -f $$log; exit $$ended
+
+quick: ## within a minute: build, vet, and the tests of the core without the long ones
+	@$(GO) build ./... && $(GO) vet ./... && $(GO) test -short -timeout 5m ./core/... ./recipes ./web/page ./web/wish
 
 check: ## formatting, vet, staticcheck, and whether the built style sheet is current
 	@out=$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go')); test -z "$$out" || { echo "gofmt wants: $$out"; exit 1; }

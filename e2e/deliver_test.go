@@ -128,7 +128,7 @@ func TestAPictureIsOrderedWatchedAndSaved(t *testing.T) {
 	d := start(t, "demo", "/p/saltlight/deliver")
 	d.until("what it takes", `() => /^About /.test(document.getElementById("order-says").textContent)`)
 	dir := t.TempDir()
-	require.NoError(t, proto.BrowserSetDownloadBehavior{Behavior: proto.BrowserSetDownloadBehaviorBehaviorAllow, DownloadPath: dir}.Call(browser))
+	require.NoError(t, proto.BrowserSetDownloadBehavior{Behavior: proto.BrowserSetDownloadBehaviorBehaviorAllow, DownloadPath: dir, BrowserContextID: d.window.BrowserContextID}.Call(browser))
 	d.eval(`() => { const f = document.getElementById("order-form").elements; f.w.value = 300; f.h.value = 400; f.clear.value = "1"; f.samples.value = "4"; document.querySelector("[name=as]:not(:disabled)").value = "png16"; f.w.dispatchEvent(new Event("input", { bubbles: true })); f.w.dispatchEvent(new Event("change", { bubbles: true })); return "" }`)
 	d.until("the size", `() => document.getElementById("deliver-what").textContent === "300 × 400 pixels" && document.getElementById("order-form").elements.size.value === "own"`)
 	d.until("what that takes", `() => /^About /.test(document.getElementById("order-says").textContent)`)

@@ -25,6 +25,7 @@ import (
 var (
 	binary  string
 	browser *rod.Browser
+	samples string // a data folder with the samples, which tests copy: making it takes seconds
 )
 
 func TestMain(m *testing.M) {
@@ -46,26 +47,45 @@ func TestMain(m *testing.M) {
 		}
 		defer stop()
 		browser = b
+		samples = filepath.Join(dir, "samples")
+		s, err := drive.Serve(binary, "demo", samples, "")
+		if err == nil {
+			err = s.Stop()
+		}
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
 		return m.Run()
 	}())
 }
 
-// desk is a page of the studio under test.
+// desk is a page of the studio under test, in a window of its own.
 type desk struct {
 	t *testing.T
 	*rod.Page
 	server *drive.Server
+	window *rod.Browser
 }
 
+// start serves a data folder of its own, with the samples if the command is demo, and opens a page of it. Tests that start so run
+// beside each other.
 func start(t *testing.T, command, path string) *desk {
 	t.Helper()
-	s, err := drive.Serve(binary, command, t.TempDir(), "")
+	t.Parallel()
+	data := t.TempDir()
+	if command == "demo" {
+		require.NoError(t, os.CopyFS(data, os.DirFS(samples)))
+	}
+	s, err := drive.Serve(binary, command, data, "")
 	require.NoError(t, err)
 	d := &desk{t: t, server: s}
 	t.Cleanup(func() { d.server.Stop() })
-	d.Page, err = drive.Open(browser, s.Address+path, 1280, 800)
+	d.window, err = browser.Incognito()
 	require.NoError(t, err)
-	t.Cleanup(func() { d.Close() })
+	d.Page, err = drive.Open(d.window, s.Address+path, 1280, 800)
+	require.NoError(t, err)
+	t.Cleanup(func() { d.window.Close() })
 	return d
 }
 

@@ -235,7 +235,7 @@ func mouseLook(t *testing.T) string {
 func TestSectionsGroupsAndTwoTabs(t *testing.T) {
 	d := start(t, "demo", "/p/saltlight")
 	d.settled()
-	other, err := drive.Open(browser, d.server.Address+"/p/saltlight", 1280, 800)
+	other, err := drive.Open(d.window, d.server.Address+"/p/saltlight", 1280, 800)
 	require.NoError(t, err)
 	defer other.Close()
 	_, err = d.Activate() // a page in the background does not paint

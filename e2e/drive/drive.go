@@ -149,6 +149,9 @@ func Open(b *rod.Browser, url string, w, h int) (*rod.Page, error) {
 	if err := p.SetViewport(&proto.EmulationSetDeviceMetricsOverride{Width: w, Height: h, DeviceScaleFactor: 1}); err != nil {
 		return nil, err
 	}
+	if err := (proto.EmulationSetFocusEmulationEnabled{Enabled: true}).Call(p); err != nil { // others may be open beside it
+		return nil, err
+	}
 	if err := p.Navigate(url); err != nil {
 		return nil, err
 	}
