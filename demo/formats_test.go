@@ -29,14 +29,15 @@ func ordered(t *testing.T, name string, p *project.Project, files meshfile.Files
 	_, err := printed.Apply(&project.Edit{Op: "press.set", Key: "on", Value: true})
 	require.NoError(t, err)
 	kept := meshfile.Kept(files)
+	plain, inked := delivery.NewDrawer(p, kept, 0, nil), delivery.NewDrawer(printed, kept, 0, nil)
+	defer plain.Easel().Close()
+	defer inked.Easel().Close()
 	for _, form := range delivery.Forms {
 		o := delivery.Order{As: form.Format, W: 32, H: 24, Samples: 1}
-		p := p
+		p, d := p, plain
 		if form.Kind == delivery.Plates {
-			p = printed
+			p, d = printed, inked
 		}
-		d := delivery.NewDrawer(p, kept, 0, nil)
-		defer d.Easel().Close()
 		switch form.Kind {
 		case delivery.Moving:
 			o.First, o.Last = 1, 2

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 	"time"
 
@@ -68,11 +69,15 @@ type desk struct {
 	window *rod.Browser
 }
 
+var besides sync.Map // tests that run beside others
+
 // start serves a data folder of its own, with the samples if the command is demo, and opens a page of it. Tests that start so run
 // beside each other.
 func start(t *testing.T, command, path string) *desk {
 	t.Helper()
-	t.Parallel()
+	if _, again := besides.LoadOrStore(t.Name(), true); !again {
+		t.Parallel()
+	}
 	data := t.TempDir()
 	if command == "demo" {
 		require.NoError(t, os.CopyFS(data, os.DirFS(samples)))
@@ -91,7 +96,7 @@ func start(t *testing.T, command, path string) *desk {
 
 func (d *desk) el(selector string) *rod.Element {
 	d.t.Helper()
-	e, err := d.Timeout(20 * time.Second).Element(selector)
+	e, err := d.Timeout(patience).Element(selector)
 	require.NoError(d.t, err, selector)
 	return e
 }
@@ -111,7 +116,7 @@ func (d *desk) eval(js string, args ...any) string {
 // until waits for a condition in the page. What fails in it, as on a page that is not there yet, does not hold yet.
 func (d *desk) until(what, js string, args ...any) {
 	d.t.Helper()
-	end := time.Now().Add(20 * time.Second)
+	end := time.Now().Add(patience)
 	for {
 		r, err := d.Evaluate(rod.Eval("async (...a) => Boolean(await ("+js+")(...a))", args...).ByPromise())
 		if err == nil && r.Value.Bool() {

@@ -89,6 +89,7 @@ func bring(t *testing.T, address, id, look string, f hostile.File, data []byte) 
 }
 
 func TestHostileFilesOnThePage(t *testing.T) {
+	t.Parallel()
 	s, err := drive.Serve(binary, "serve", t.TempDir(), "")
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Stop() })
@@ -134,6 +135,7 @@ func TestHostileFilesOnThePage(t *testing.T) {
 }
 
 func TestHostileFilesOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	tent := filepath.Join(dir, "tent.obj")
 	require.NoError(t, os.WriteFile(tent, []byte("v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"), 0o600))

@@ -41,6 +41,7 @@ func patch(t *testing.T) []byte {
 // Every kind that says that it travels to GLSL shows the same on a ball there as here, to 2 of 255 on average; every other
 // says why it stays.
 func TestKindsTravelToGLSL(t *testing.T) {
+	t.Parallel()
 	const size = 96
 	data := patch(t)
 	hash := exchange.Hash(data)

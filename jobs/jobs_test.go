@@ -392,8 +392,8 @@ func TestHowFarAPieceIs(t *testing.T) {
 	p, files := kettle(t)
 	defer b.work(t, nil)()
 	for name, o := range map[string]delivery.Order{
-		"picture": {As: "png8", W: 900, H: 700, Samples: 64},
-		"layers":  {As: delivery.Layers, W: 700, H: 500, Samples: 16},
+		"picture": {As: "png8", W: 400, H: 300, Samples: 64},
+		"layers":  {As: delivery.Layers, W: 240, H: 160, Samples: 4},
 		"texture": {As: delivery.Texture, W: 512, H: 512, Samples: 16, Bake: &bake.Order{Model: p.Stage.Models[0].ID, Bits: 8, Eye: bake.LeftOut}},
 	} {
 		j := b.place(t, p, files, o)

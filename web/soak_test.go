@@ -124,7 +124,7 @@ func settles(count func() int, was int) int {
 
 // What is closed is let go: goroutines, files and memory are as before.
 func TestTabsThatAreClosedAreLetGo(t *testing.T) {
-	n, err := strconv.Atoi(cmp.Or(os.Getenv("MOBANTA_TABS"), "48"))
+	n, err := strconv.Atoi(cmp.Or(os.Getenv("MOBANTA_TABS"), "16"))
 	require.NoError(t, err)
 	debug.SetMemoryLimit(360 << 20) // as the program does
 	t.Cleanup(func() { debug.SetMemoryLimit(math.MaxInt64) })
@@ -149,7 +149,7 @@ func TestTabsThatAreClosedAreLetGo(t *testing.T) {
 	time.Sleep(3 * time.Second) // until what was closed has been aired
 	goroutines, files, memory := runtime.NumGoroutine(), openFiles(t), resident(t)
 	open(n, 320, 200)
-	open(4, 2048, 2048) // and a few large ones
+	open(2, 2048, 2048) // and a few large ones
 	high := resident(t)
 	assert.LessOrEqual(t, settles(runtime.NumGoroutine, goroutines), goroutines+2)
 	// A busy machine may have opened a connection more to the database, which stays: two files each.

@@ -168,9 +168,9 @@ func TestAnchoredDotsGoWithTheSurface(t *testing.T) {
 			for k := range 24 {
 				c := stage.Camera{Azimuth: 0.4 * float64(k), Elevation: elevation, Distance: 5, Angle: 30}
 				b := seenBy(t, ball, c, lines, lines)
-				i := b.nearest(on)
-				cells = append(cells, b.run("halftone", map[string]any{"laid": laid}, in, "cell")[0][i])
-				distances = append(distances, b.run("halftone", map[string]any{"laid": laid}, in, "distance")[0][i])
+				b.set = b.set.Pick([]int32{int32(b.nearest(on))})
+				cells = append(cells, b.run("halftone", map[string]any{"laid": laid}, in, "cell")[0][0])
+				distances = append(distances, b.run("halftone", map[string]any{"laid": laid}, in, "distance")[0][0])
 			}
 			const pixel = float64(density) / lines * math.Sqrt2
 			for k := range cells {

@@ -1,0 +1,14 @@
+package bake_test
+
+import (
+	"os"
+	"testing"
+
+	"mobanta/core/unwrap"
+)
+
+// How tightly charts lie is not what these tests ask.
+func TestMain(m *testing.M) {
+	unwrap.Hasty = true
+	os.Exit(m.Run())
+}
