@@ -7,6 +7,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -382,5 +383,40 @@ func TestBufferViewsThatAreNotThere(t *testing.T) {
 		text := strings.Replace(fmt.Sprintf(triangle, "", "", "", ""), `"accessors":[{"bufferView":0`, `"accessors":[{"bufferView":`+view, 1)
 		_, err := meshfile.Read(context.Background(), "a.gltf", gltf(corners, text), nil)
 		assert.ErrorContains(t, err, want)
+	}
+}
+
+// Corners of an STL file are joined as a map of positions would join them, both zeros as one.
+func TestSTLCornersAreJoined(t *testing.T) {
+	r := rand.New(rand.NewPCG(26, 8))
+	for range 20 {
+		n := 1 + r.IntN(4000)
+		data := binary.LittleEndian.AppendUint32(make([]byte, 80), uint32(n))
+		known, order := map[vec.V]int32{}, []int32{}
+		for range n {
+			data = append(data, make([]byte, 12)...)
+			for range 3 {
+				p := vec.V{float32(r.IntN(12) - 6), float32(r.IntN(12)) / 4, 0}
+				if r.IntN(2) == 0 {
+					p[2] = float32(math.Copysign(0, -1))
+				}
+				for _, v := range p {
+					data = binary.LittleEndian.AppendUint32(data, math.Float32bits(v))
+				}
+				at, ok := known[p]
+				if !ok {
+					at = int32(len(known))
+					known[p] = at
+				}
+				order = append(order, at)
+			}
+			data = append(data, 0, 0)
+		}
+		m, err := meshfile.Read(context.Background(), "x.stl", data, nil)
+		require.NoError(t, err)
+		assert.Len(t, m.Mesh.Positions, len(known))
+		for i, c := range m.Mesh.Corners {
+			require.Equal(t, order[i], c.Pos)
+		}
 	}
 }

@@ -10,6 +10,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/light"
+	"mobanta/core/meshfile"
 	"mobanta/core/move"
 	"mobanta/core/project"
 	"mobanta/core/stage"
@@ -266,4 +267,33 @@ func TestWhatIsDrawnOtherwiseIsTold(t *testing.T) {
 	assert.NotEmpty(t, back.Redrawn(), "editing it is not knowing of it")
 	did(t, back, project.Edit{Op: "drawing.accept"})
 	assert.Empty(t, back.Redrawn())
+}
+
+// Alone leaves the models that are asked for, or all that wear a look, framed, and changes nothing else.
+func TestModelsAlone(t *testing.T) {
+	p := project.New("P")
+	files := meshfile.Files(nil)
+	did(t, p, project.Edit{Op: "model.add", Kind: "sphere", Look: "look1"})
+	did(t, p, project.Edit{Op: "model.add", Kind: "cube", Look: "look1"})
+	did(t, p, project.Edit{Op: "model.add", Kind: "cube"})
+	did(t, p, project.Edit{Op: "model.set", ID: p.Stage.Models[1].ID, Key: "at", Value: []any{9.0, 0.0, 0.0}})
+	for part := range p.Stage.Models[2].Looks {
+		p.Stage.Models[2].Looks[part] = ""
+	}
+	was, err := p.Document()
+	require.NoError(t, err)
+	worn, err := p.Alone(nil, files, 1.6)
+	require.NoError(t, err)
+	assert.Len(t, worn.Stage.Models, 2)
+	one, err := p.Alone([]string{p.Stage.Models[1].ID}, files, 1.6)
+	require.NoError(t, err)
+	require.Len(t, one.Stage.Models, 1)
+	assert.InDelta(t, 9, one.Stage.Camera.Target[0], 1e-4, "the camera looks at it")
+	assert.Less(t, one.Stage.Camera.Distance, worn.Stage.Camera.Distance)
+	none, err := p.Alone([]string{"nobody"}, files, 1.6)
+	require.NoError(t, err)
+	assert.Empty(t, none.Stage.Models)
+	now, err := p.Document()
+	require.NoError(t, err)
+	assert.Equal(t, string(was), string(now))
 }
