@@ -14,8 +14,8 @@ func TestCloseBandEdgesHaveHandlesApart(t *testing.T) {
 	d := start(t, "demo", "/p/saltlight?node=bands&size=320x200")
 	d.until("the ramp", `() => document.querySelectorAll(".ramp-edge").length === 4 && Boolean(window.mobanta?.live.ws)`)
 	d.settled()
-	for index, at := range map[int]float64{2: 0.21, 3: 0.22} {
-		v := d.version()
+	for k, at := range []float64{0.215, 0.24} {
+		index, v := k+2, d.version()
 		d.eval(`async (index, at) => { await fetch(location.pathname + "/edit", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ edits: [{ op: "ramp.stop", look: "copper", node: "bands", key: "stops", index, value: { at } }] }) }); return "" }`, index, at)
 		d.stored(v)
 	}
@@ -27,7 +27,7 @@ func TestCloseBandEdgesHaveHandlesApart(t *testing.T) {
 	v := d.version()
 	d.drag(x, y, x+40, y)
 	d.stored(v)
-	d.until("the middle one stops at the next", `() => Number(document.querySelector('.ramp-edge[data-edge="2"]').dataset.at) > 0.21 && Number(document.querySelector('.ramp-edge[data-edge="3"]').dataset.at) === 0.22`)
+	d.until("the middle one stops at the next", `() => Number(document.querySelector('.ramp-edge[data-edge="2"]').dataset.at) > 0.215 && Number(document.querySelector('.ramp-edge[data-edge="3"]').dataset.at) === 0.24`)
 }
 
 // The word that was typed for a source goes on to the search for a new node.

@@ -138,6 +138,8 @@ func TestWildSurfacesHaveBounds(t *testing.T) {
 
 // It hears that its context has ended, wherever it is.
 func TestUnwrappingHearsAStop(t *testing.T) {
+	unwrap.Hasty = false // all of the work is to be interrupted
+	defer func() { unwrap.Hasty = true }()
 	for name, s := range map[string]unwrap.Surface{"torus": surface(t, mesh.Torus(1, 0.4, 12, 6)), "rough": surface(t, rough(6, 0.4))} {
 		asked := &countdown{context.Background(), math.MaxInt}
 		_, err := unwrap.Of(asked, s, unwrap.Options{})
