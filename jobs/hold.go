@@ -2,6 +2,7 @@ package jobs
 
 import (
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,7 +12,6 @@ import (
 	"time"
 
 	"github.com/nats-io/nats.go/jetstream"
-	"github.com/nats-io/nuid"
 )
 
 // A queue is one studio's: two would each put the other's jobs together, and sweep what the other still needs. Which one it
@@ -39,7 +39,7 @@ func studioID(dir string) (string, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return "", say(fmt.Errorf("jobs: %w", err))
 	}
-	id := nuid.Next()
+	id := rand.Text()
 	if err := os.WriteFile(name, []byte(id+"\n"), 0o600); err != nil {
 		return "", say(fmt.Errorf("jobs: %w", err))
 	}

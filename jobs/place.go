@@ -3,6 +3,7 @@ package jobs
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -14,7 +15,6 @@ import (
 
 	"github.com/nats-io/nats.go"
 	"github.com/nats-io/nats.go/jetstream"
-	"github.com/nats-io/nuid"
 
 	"mobanta/core/delivery"
 	"mobanta/core/exchange"
@@ -69,7 +69,7 @@ func (b *Board) place(ctx context.Context, id string, p *project.Project, open f
 		return nil, err
 	}
 	form, _ := o.As.Form()
-	j := &Job{ID: nuid.Next(), Project: id, Title: p.Name, Name: o.Name(p.Name), Media: o.Media(), Order: o, Bundle: bundle, Maker: b.options.Maker,
+	j := &Job{ID: rand.Text(), Project: id, Title: p.Name, Name: o.Name(p.Name), Media: o.Media(), Order: o, Bundle: bundle, Maker: b.options.Maker,
 		State: Drawing, Pieces: len(pieces), Placed: time.Now().UTC()}
 	if form.Kind != delivery.Proof { // cells are kept by what they show
 		if _, err := l.bucket(ctx, j.ID); err != nil {

@@ -2,11 +2,10 @@ package store
 
 import (
 	"context"
+	"crypto/rand"
 	"database/sql"
 	"fmt"
 	"time"
-
-	"github.com/google/uuid"
 )
 
 // Entry is something that is kept for all projects.
@@ -21,7 +20,7 @@ const maxLibrary = 500
 // Keep puts a look file into the library and returns its id. One of the same kind
 // and name is replaced.
 func (s *Store) Keep(ctx context.Context, kind, name string, doc []byte) (string, error) {
-	id := uuid.NewString()
+	id := rand.Text()
 	err := s.write(ctx, func(tx *sql.Tx) error {
 		var n int
 		if err := tx.QueryRowContext(ctx, `SELECT count(*) FROM library`).Scan(&n); err != nil {

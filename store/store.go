@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
+	"crypto/rand"
 	"database/sql"
 	"embed"
 	"encoding/json"
@@ -19,7 +20,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/google/uuid"
 	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // the database driver
 
@@ -222,7 +222,7 @@ func (s *Store) Projects(ctx context.Context, binned bool) ([]Summary, error) {
 
 // Create stores a new project and returns its id.
 func (s *Store) Create(ctx context.Context, p *project.Project) (string, error) {
-	return s.CreateAs(ctx, uuid.NewString(), p)
+	return s.CreateAs(ctx, rand.Text(), p)
 }
 
 // CreateAs is Create under an id of the caller's choice, which must be free.

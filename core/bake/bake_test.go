@@ -105,6 +105,9 @@ func TestLambertOnASphere(t *testing.T) {
 
 // A baked picture on its model, seen as the live one is: the same to 2 of 255 away from hard edges, at two texels a pixel.
 func TestBakedIsAsLive(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	nodes := []network.Node{{ID: "light", Kind: "diffuse-light", Set: map[string]any{"shadows": true}},
 		{ID: "grain", Kind: "noise", In: map[string]network.Input{"size": {Value: 0.3}}},
 		{ID: "bands", Kind: "ramp", In: map[string]network.Input{"tone": wire("light.tone")}},

@@ -94,6 +94,9 @@ func TestTwoBallsMeltWhereTheFieldSays(t *testing.T) {
 // However balls lie, hollow ones among them, the surface is closed and its faces look outward; it is the same on any
 // number of cores.
 func TestTheSurfaceIsClosed(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	r := rand.New(rand.NewPCG(7, 7))
 	for n := range 60 {
 		var balls []blob.Ball

@@ -81,6 +81,9 @@ func TestANewLookHasNothingToBeSaidOf(t *testing.T) {
 
 // The mistakes, each as an artist would make it. Its mend leaves nothing of it.
 func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	wire := func(from, to string) project.Edit { return project.Edit{Op: "wire", From: from, To: to} }
 	for _, c := range []struct {
 		key   string
@@ -205,6 +208,9 @@ func mended(t *testing.T, p *project.Project, m check.Remark) {
 }
 
 func TestTheSamplesAreInOrder(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, s := range demo.Samples {
 		p, files, err := s.Make()
 		require.NoError(t, err)

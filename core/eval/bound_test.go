@@ -22,6 +22,9 @@ import (
 // every choice of its settings, fed with what is typed, and with the most that other
 // nodes can hand on.
 func TestWhatNodesHandOnIsBounded(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	_, env := setup(t)
 	env.Scene.Stage.Lights = append(env.Scene.Stage.Lights, stage.NewLight("pt", "pt", light.Point))
 	r := rand.New(rand.NewPCG(5, 6))

@@ -18,6 +18,9 @@ var foldTexts = []string{
 
 // Whatever lies within the bounds of the inputs gives what lies within the bounds of the result.
 func TestBoundsHold(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	r := rand.New(rand.NewPCG(3, 4))
 	in := []Input{{Name: "a"}, {Name: "b"}, {Name: "v", Vector: true}}
 	for _, text := range foldTexts {

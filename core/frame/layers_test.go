@@ -59,6 +59,9 @@ func composed(t *testing.T, layers []frame.Layer, w, h int) (out *image.NRGBA, s
 }
 
 func TestLayersComeToThePicture(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, c := range []struct {
 		name          string
 		make          func() (*project.Project, map[string]exchange.File, error)

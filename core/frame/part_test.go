@@ -27,6 +27,9 @@ func fromDemo(t testing.TB, make func() (*project.Project, map[string]exchange.F
 
 // Parts of a picture are what the whole shows there, to the bit, wherever they are cut, and whatever was drawn before.
 func TestPartsAreTheWhole(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, c := range []struct {
 		name    string
 		make    func() (*project.Project, map[string]exchange.File, error)
@@ -76,6 +79,9 @@ func differing(whole, part *frame.Part) (out []image.Point) {
 // Put together, and developed, they are the picture that is drawn at once, to the byte: with pens, one of which follows the
 // edge of a tone across all of it; with a glow, which reaches across all of it, a gradient and a floor; with a press.
 func TestAPictureIsPutTogether(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, c := range []struct {
 		name          string
 		make          func() (*project.Project, map[string]exchange.File, error)

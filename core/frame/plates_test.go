@@ -47,6 +47,9 @@ func printedBall(t *testing.T) *project.Project {
 // Plates over each other, multiplied on the paper, are the printed picture: those of 16 bits to one of 255 as it is shown, also
 // in the darks; those of 8 bits to six.
 func TestPlatesComeToThePicture(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, set := range press.Sets[:2] {
 		for as, most := range map[frame.Format]float64{frame.Plates16: 1, frame.Plates8: 6.5} {
 			t.Run(fmt.Sprint(set.Key, " ", as), func(t *testing.T) { platesCome(t, set, as, most) })

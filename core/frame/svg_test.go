@@ -169,6 +169,9 @@ func dark(img image.Image, x, y int) bool {
 
 // Lines as vectors lie on the lines that are drawn, within a pixel, and nowhere else.
 func TestVectorsLieOnTheLines(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, p := range map[string]*project.Project{
 		"edges":   inked(t, "edge-lines", nil),
 		"even":    inked(t, "pen-lines", map[string]any{"contour": "even"}),

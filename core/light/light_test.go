@@ -155,6 +155,9 @@ func TestAnEvenSky(t *testing.T) {
 func slice(c color.C) []float32 { return c[:] }
 
 func TestASkyFromAPicture(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	// White over black: what faces up receives all of it, what faces sideways half.
 	p := &pixmap.Pixmap{W: 64, H: 32, Pix: make([]byte, 4*64*32)}
 	for i := range p.Pix {

@@ -60,6 +60,9 @@ func turned(degrees float64) *mesh.Mesh {
 // A disc, a square and one turned by 30° have lines as wide as was asked at any size, also on their slants, without gaps,
 // outside, on the border and inside.
 func TestBordersAreAsWideAsIsAsked(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, h := range []int{540, 1080} {
 		for name, m := range map[string]struct {
 			mesh   *mesh.Mesh
@@ -87,6 +90,9 @@ func TestBordersAreAsWideAsIsAsked(t *testing.T) {
 
 // Across any slant of a disc its line is as thick, at any size, and at twice the size, reduced, it is the same picture.
 func TestEdgesAreEvenlyThickAtAnySize(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	sc := stagetest.Of(t, disc())
 	var last []float32
 	for _, h := range []int{540, 1080, 2160} {

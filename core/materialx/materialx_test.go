@@ -71,6 +71,9 @@ func drawn(t *testing.T, p *project.Project) []byte {
 
 // What is written is what the standard has, for every kind that says that it travels; and read again it is the same network.
 func TestKindsTravelToMaterialX(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, k := range (node.Catalogue{}).All() {
 		if k.MaterialX == nil {
 			if k.Spec.Kind != network.FinishKind {
@@ -193,6 +196,9 @@ func TestAChangedPieceIsReadAsItIs(t *testing.T) {
 
 // All looks of the demo, with their groups, dials and swatches.
 func TestTheDemosLooks(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, build := range map[string]func() (*project.Project, map[string]exchange.File, error){"saltlight": demo.Saltlight, "dusk": demo.Dusk, "keep": demo.Keep, "lamp": demo.Lamp} {
 		p, files, err := build()
 		require.NoError(t, err)

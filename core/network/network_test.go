@@ -131,6 +131,9 @@ func TestConnectRefuses(t *testing.T) {
 // Whatever is done to a network, in any order, it can be evaluated, has no wire
 // to nowhere, and what it was before can be had back.
 func TestRandomEditsLeaveASoundNetwork(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	r := rand.New(rand.NewPCG(7, 8))
 	groups := []network.Group{}
 	n := networktest.Settled(t, cat)

@@ -42,6 +42,9 @@ func stillLife(t *testing.T) *stage.Scene {
 // What every kind of node gives on a small still life, with each of its choices, with its
 // numbers low and high, with inputs wired and typed: a few values of each output.
 func TestNodesGiveWhatTheyGave(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	b := on(t, stillLife(t))
 	b.ask.Files = pictures{}
 	var lines []string

@@ -547,6 +547,9 @@ func TestAFormulaAndTheSameMathsInNodesAgree(t *testing.T) {
 // Every kind reads of the points what it says it needs, with every choice of its settings:
 // what it does not name is not there. One that names nothing gives the same everywhere.
 func TestEveryKindReadsWhatItSays(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	b := on(t, stagetest.Of(t, mesh.Sphere(1, 24, 12), mesh.Cuboid(vec.V{0.2, 0.2, 3})))
 	every := make([]int32, b.set.N)
 	for i := range every {

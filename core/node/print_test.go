@@ -158,6 +158,9 @@ func TestFourInksComeToTheColour(t *testing.T) {
 // Dots with the model: at the middle of a ball that turns slowly they go with its surface, and
 // they stay as fine to a factor of the root of 2 from near and far.
 func TestAnchoredDotsGoWithTheSurface(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	ball := stagetest.Of(t, mesh.Sphere(1, 128, 64))
 	const lines, density = 600, 15
 	in := map[string]any{"density": float64(density), "angle": 30.0}

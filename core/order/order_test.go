@@ -5,6 +5,7 @@ import (
 	"sync/atomic"
 	"testing"
 	"testing/synctest"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 
@@ -76,26 +77,55 @@ func TestAContextThatEndsEndsTheWaiting(t *testing.T) {
 }
 
 func TestNoGateIsInNobodysWay(t *testing.T) {
-	var g *order.Gate
-	w := g.Enter(order.Rank{})
-	w.Yield(t.Context())
-	order.Yield(order.With(t.Context(), w))
-	order.Yield(t.Context())
-	w.Leave()
+	synctest.Test(t, func(t *testing.T) {
+		var g *order.Gate
+		begun := time.Now()
+		w := g.Enter(order.Rank{})
+		w.Yield(t.Context())
+		order.Yield(order.With(t.Context(), w))
+		order.Yield(t.Context())
+		w.Pause()
+		w.Resume()
+		w.Leave()
+		assert.Nil(t, w)
+		assert.Zero(t, w.Waited())
+		assert.Zero(t, time.Since(begun), "nobody stood still")
+	})
 }
 
 // Work that pauses, is over, or stands alone waits for nobody.
 func TestNobodyAtWorkIsNobodyToWaitFor(t *testing.T) {
-	var g order.Gate
-	w := g.Enter(order.Rank{Level: order.Jobs})
-	w.Yield(t.Context())
-	w.Pause()
-	w.Yield(t.Context())
-	w.Resume()
-	w.Yield(t.Context())
-	w.Leave()
-	w.Yield(t.Context())
-	var none *order.Work
-	none.Pause()
-	none.Resume()
+	synctest.Test(t, func(t *testing.T) {
+		var g order.Gate
+		w := g.Enter(order.Rank{Level: order.Jobs})
+		goes := func() bool { // whether w goes on at once
+			done := make(chan struct{})
+			ctx, cancel := context.WithCancel(t.Context())
+			defer cancel()
+			go func() { w.Yield(ctx); close(done) }()
+			synctest.Wait()
+			select {
+			case <-done:
+				return true
+			default:
+				return false
+			}
+		}
+		assert.True(t, goes(), "it stands alone")
+		first := g.Enter(order.Rank{Level: order.Hand})
+		assert.False(t, goes(), "a hand goes first")
+		first.Pause()
+		assert.True(t, goes(), "the hand pauses")
+		first.Resume()
+		assert.False(t, goes(), "and goes on")
+		first.Leave()
+		assert.True(t, goes(), "and is done")
+		w.Pause()
+		assert.True(t, goes(), "who pauses waits for nobody")
+		w.Leave()
+		assert.True(t, goes(), "nor who is done")
+		var none *order.Work
+		none.Pause()
+		none.Resume()
+	})
 }

@@ -56,6 +56,9 @@ func pictures(t *testing.T, pl *painted.Plan, size int) (out [][]byte) {
 
 // The octopus goes out painted, and comes back where it was, with its parts, its picture and its wave.
 func TestAPaintedModelComesBack(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	p, files := keeper(t)
 	m := model(t, p, "Keeper")
 	o := painted.Order{Models: []string{m.ID}, Outline: 5, Eye: bake.LeftOut}
@@ -127,6 +130,9 @@ func open(p *project.Project, m *stage.Model) (string, []byte, error) {
 
 // What is painted needs no light: its materials say so, and the outline shows from within alone.
 func TestMaterialsAreWithoutLight(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	p, files := keeper(t)
 	o := painted.Order{Models: []string{model(t, p, "Dial").ID}, Outline: 5}
 	require.NoError(t, o.Check(p, 64, 64))
@@ -151,6 +157,9 @@ func TestMaterialsAreWithoutLight(t *testing.T) {
 }
 
 func TestAnOBJWithItsPictures(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	p, files := keeper(t)
 	o := painted.Order{Models: []string{model(t, p, "Dial").ID}}
 	require.NoError(t, o.Check(p, 64, 64))
@@ -184,6 +193,9 @@ func TestAnOBJWithItsPictures(t *testing.T) {
 }
 
 func TestWhatIsRefused(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	p, files := keeper(t)
 	for says, o := range map[string]painted.Order{"thousandths": {Outline: -1}, "100 thousandths": {Outline: 1000}, "not there": {Models: []string{"gone"}}} {
 		assert.ErrorContains(t, o.Check(p, 64, 64), says)

@@ -131,6 +131,9 @@ func TestAPulseIsItsMean(t *testing.T) {
 }
 
 func TestAStippleHasAsMuchInkAsIsAsked(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	worst := 0.0
 	for _, size := range []float32{0.4, 1, 1.6} {
 		k, part := StippleSize(size)

@@ -45,6 +45,9 @@ func inked(s *Screen, density, angle float64, lines int, soft, tone float32) (me
 }
 
 func TestAScreenHasAsMuchInkAsIsAsked(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	worst := 0.0
 	for _, spot := range spots {
 		s := Of(spot)
@@ -68,6 +71,9 @@ func TestAScreenHasAsMuchInkAsIsAsked(t *testing.T) {
 
 // Below half the frequency of the screen there is nothing but the mean: no moiré with the pixels.
 func TestAScreenBeatsWithNoPixels(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	const n = 192
 	r := rand.New(rand.NewPCG(1, 1))
 	for _, spot := range []Spot{Round, Line, Cross, Ring} {

@@ -44,6 +44,9 @@ func fields() *pixmap.Pixmap {
 // A picture on a floor that runs away from the eye is right in the first picture already:
 // it is what sixty-four positions come to, laid by UVs or by a wired place.
 func TestAnImageDoesNotShimmer(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	floor := &mesh.Mesh{Positions: []vec.V{{-4, 0, 4}, {4, 0, 4}, {4, 0, -20}, {-4, 0, -20}}, UVs: [][2]float32{{0, 0}, {1, 0}, {1, 3}, {0, 3}}}
 	floor.AddPart("floor", [3]float32{})
 	floor.AddFace(0, mesh.Corner{Pos: 0, UV: 0, Normal: -1}, mesh.Corner{Pos: 1, UV: 1, Normal: -1}, mesh.Corner{Pos: 2, UV: 2, Normal: -1}, mesh.Corner{Pos: 3, UV: 3, Normal: -1})

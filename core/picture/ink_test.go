@@ -77,6 +77,9 @@ func patterns(w int, size, share, angle float64) map[string]string {
 
 // The share of ink is what was asked for, however fine the pattern.
 func TestNothingFineIsLost(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	const w = 80
 	sc := sheet(t, 7)
 	for _, size := range []float64{2, 2.7, 5, 16} {

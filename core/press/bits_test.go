@@ -12,6 +12,9 @@ import (
 // Of plates that have ink or none an area has as much ink as was asked, with cells of any size at any angle; with large cells
 // dots are those that one sees.
 func TestBitsHaveAsMuchInkAsIsAsked(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	const n = 320
 	for _, cellSize := range []float64{1.5, 3, 4, 6, 9, 12, 20} {
 		for _, angle := range []float64{0, 15, 45, 75} {

@@ -30,6 +30,9 @@ func printed(p *Press, c color.C, lines int) (mean color.C) {
 // What is printed comes to the colour that was planned, though screens of like density a third of a right angle apart cover each
 // other otherwise than by chance: where two of them lie the third does, or does not. So it does for two inks on the same screen.
 func TestThePrintComesToTheColour(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	twins := Set{Inks: slices.Clone(Sets[1].Inks)}
 	twins.Inks[1].Angle = twins.Inks[0].Angle + 90
 	twins.Inks[1].Opacity, twins.Inks[2].Opacity = 0.5, 0.8

@@ -108,6 +108,9 @@ func TestEditsAreRefusedInWords(t *testing.T) {
 // Whatever is asked for, in any order, an edit is either refused or leaves a
 // project that can be stored and read back as it is.
 func TestRandomEditsLeaveASoundProject(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	r := rand.New(rand.NewPCG(3, 4))
 	p := project.New("x")
 	pick := func(list ...string) string { return list[r.IntN(len(list))] }

@@ -197,6 +197,9 @@ func TestPlacesOnALightFillItEvenly(t *testing.T) {
 }
 
 func TestSettledShadowsAreNearThoseOfManyRays(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, kind := range []light.Kind{light.Rectangle, light.Disc, light.Sky} {
 		l := stage.NewLight("", "", kind)
 		l.At = vec.V{-2, 3, 3}

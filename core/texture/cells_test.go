@@ -60,6 +60,9 @@ func plainly(x, y, z, jitter float32, m Measure, s Seed) (first, second, border 
 }
 
 func TestCellsAgreeWithThePlainWay(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	r := rand.New(rand.NewPCG(8, 9))
 	for k := range 100_000 {
 		x, y, z := 80*r.Float32()-40, 80*r.Float32()-40, 80*r.Float32()-40
@@ -81,6 +84,9 @@ func TestCellsAgreeWithThePlainWay(t *testing.T) {
 
 // A walk finds what Cells finds: step by step, far strides between, jitter and seeds that change.
 func TestAWalkFindsWhatCellsFinds(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	r := rand.New(rand.NewPCG(18, 9))
 	for _, ask := range []Ask{0, ForSecond, ForBorder, ForSecond | ForBorder} {
 		var w Walk

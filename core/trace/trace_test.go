@@ -94,6 +94,9 @@ func randomRay(r *rand.Rand) (o, d vec.V) {
 }
 
 func TestAgainstEveryTriangle(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	both(t, func(t *testing.T) {
 		s := knot(t)
 		tree := NewTree(s.Pos, s.Tri, 2)
@@ -184,6 +187,9 @@ func leaks(s *mesh.Surface, tree *Tree, n int, seed uint64) int {
 }
 
 func TestNoRayLeaksThroughASharedEdge(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	s := surface(t, mesh.Sphere(1, 96, 48))
 	tree := NewTree(s.Pos, s.Tri, 2)
 	n := 10_000_000

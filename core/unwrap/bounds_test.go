@@ -117,6 +117,9 @@ func highest(f func()) (bytes int) {
 // Unwrapping ends, within bounds that hang on the number of triangles alone, wherever their corners lie; each triangle has a
 // place in the square.
 func TestWildSurfacesHaveBounds(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for name, s := range wild(t) {
 		var l *unwrap.Layout
 		begun := time.Now()
@@ -138,6 +141,9 @@ func TestWildSurfacesHaveBounds(t *testing.T) {
 
 // It hears that its context has ended, wherever it is.
 func TestUnwrappingHearsAStop(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	unwrap.Hasty = false // all of the work is to be interrupted
 	defer func() { unwrap.Hasty = true }()
 	for name, s := range map[string]unwrap.Surface{"torus": surface(t, mesh.Torus(1, 0.4, 12, 6)), "rough": surface(t, rough(6, 0.4))} {

@@ -108,6 +108,9 @@ func rough(n int, by float32) *mesh.Mesh {
 }
 
 func TestNothingLiesOnAnything(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	cases := map[string]*mesh.Mesh{"torus": mesh.Torus(1, 0.4, 40, 20), "rough ball": rough(16, 0.1), "very rough ball": rough(10, 0.5),
 		"strip round a screw": mesh.Grid("screw", 90, 3, func(u, v float64) vec.V {
 			a := 12 * math.Pi * u
