@@ -23,7 +23,7 @@ test: node_modules ## every test, the interface in a browser included; those tha
 	@log=$$(mktemp); $(GO) tool gotestsum --format standard-quiet --jsonfile $$log -- -timeout 40m $(PKG); ended=$$?; \
 	echo "the slowest:"; $(GO) tool gotestsum tool slowest --num 20 --jsonfile $$log; rm -f $$log; exit $$ended
 
-quick: ## within a minute: build, vet, and the tests of the core without the long ones
+quick: ## build, vet, and the tests of the core without the long ones
 	@scripts/need ffmpeg pdftoppm
 	@$(GO) build ./... && $(GO) vet ./... && $(GO) test -short -timeout 5m ./core/... ./recipes ./web/page ./web/wish
 
