@@ -1,6 +1,7 @@
 package press
 
 import (
+	"math"
 	"math/rand/v2"
 	"slices"
 	"testing"
@@ -100,5 +101,52 @@ func TestTogetherIsTheMixedDerivative(t *testing.T) {
 				assert.InDelta(t, want[i], got[i], 1e-5)
 			}
 		}
+	}
+}
+
+// Rough edges take ink from one place to the next, as much as asked, and none from the whole.
+func TestRoughEdgesMoveInkAbout(t *testing.T) {
+	const lines, side = 400, 16 // a cell is so many pixels wide
+	const across = lines / side
+	spread := func(rough float64, share float32) (mean, deviation, along, down float64) {
+		p := New(Sets[2])
+		p.Inks[0].Density, p.Inks[0].Angle, p.Rough = lines/side, 0, rough
+		sheet := p.Ready(lines).Part(0, 0, lines, lines, lines, func(int, int) color.C { return color.C{} })
+		for i := range sheet.shares {
+			sheet.shares[i][0] = share
+		}
+		var cells []float64
+		for y := 0; y < lines; y += side {
+			for x := 0; x < lines; x += side {
+				sum := 0.0
+				for i := range side * side {
+					sum += float64(sheet.Plate(0, x+i%side, y+i/side))
+				}
+				cells = append(cells, sum/(side*side))
+				mean += sum / (side * side)
+			}
+		}
+		mean /= float64(len(cells))
+		for i, c := range cells {
+			deviation += (c - mean) * (c - mean)
+			right, below := cells[i/across*across+(i+1)%across], cells[(i+across)%len(cells)]
+			along, down = along+(c-right)*(c-right)/2, down+(c-below)*(c-below)/2
+		}
+		n := float64(len(cells))
+		return mean, math.Sqrt(deviation / n), math.Sqrt(along / n), math.Sqrt(down / n)
+	}
+	for _, share := range []float32{0.2, 0.5, 0.8} {
+		even, none, _, _ := spread(0, share)
+		half, some, _, _ := spread(0.5, share)
+		whole, most, along, down := spread(1, share)
+		assert.Greater(t, along, most/2, "%v: from cell to cell", share)
+		assert.Greater(t, down, most/2, "%v: from row to row", share)
+		assert.Less(t, none, 0.004, share)
+		assert.InDelta(t, even, half, 0.01, share)
+		assert.InDelta(t, even, whole, 0.015, share)
+		room := float64(min(share, 1-share))
+		assert.Greater(t, most, 0.02*room, share)
+		assert.Less(t, most, 0.07*room, share)
+		assert.InDelta(t, most/2, some, 0.25*most, "%v: half as rough, half as much", share)
 	}
 }
