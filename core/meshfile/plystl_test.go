@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -419,4 +420,30 @@ func TestSTLCornersAreJoined(t *testing.T) {
 			require.Equal(t, order[i], c.Pos)
 		}
 	}
+}
+
+// What is allocated while an STL file is read is bounded by its triangles: a large one takes little more than its mesh does.
+func TestReadingSTLTakesLittleMoreThanItsMesh(t *testing.T) {
+	const n = 150 // squares along a side, two triangles each
+	data := binary.LittleEndian.AppendUint32(make([]byte, 80), 2*n*n)
+	for i := range n * n {
+		x, y := float32(i%n), float32(i/n)
+		for _, c := range [2][6]float32{{x, y, x + 1, y, x + 1, y + 1}, {x, y, x + 1, y + 1, x, y + 1}} {
+			data = append(data, make([]byte, 12)...)
+			for k := range 3 {
+				for _, v := range [3]float32{c[2*k], c[2*k+1], 0} {
+					data = binary.LittleEndian.AppendUint32(data, math.Float32bits(v))
+				}
+			}
+			data = append(data, 0, 0)
+		}
+	}
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	_, err := meshfile.Read(context.Background(), "grid.stl", data, nil)
+	runtime.ReadMemStats(&after)
+	require.NoError(t, err)
+	each := float64(after.TotalAlloc-before.TotalAlloc) / (2 * n * n)
+	t.Logf("%.0f bytes a triangle", each)
+	assert.Less(t, each, 120.0)
 }
