@@ -8,10 +8,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"mobanta/core/frame"
 	"mobanta/core/meshfile"
 	"mobanta/core/picture"
 	"mobanta/core/sample"
+	"mobanta/core/scene"
+	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
 
@@ -31,7 +32,7 @@ func TestDriftwoodDoesNotShimmer(t *testing.T) {
 			break
 		}
 	}
-	open := meshfile.Files(func(h string) (string, []byte, error) { return files[h].Name, files[h].Data, nil })
+	open := meshfile.Kept(func(h string) (string, []byte, error) { return files[h].Name, files[h].Data, nil })
 	p.Stage.Camera.Target, p.Stage.Camera.Distance, p.Stage.Camera.Elevation = vec.V{-2.7, 1.2, -1.5}, 9, 8
 	const w, h, frames = 240, 180, 24
 	type shot struct {
@@ -41,11 +42,13 @@ func TestDriftwoodDoesNotShimmer(t *testing.T) {
 	}
 	r := picture.NewRenderer(2)
 	var last *shot
+	var before *stage.Scene
 	sum, n, worst := 0.0, 0, 0.0
 	for k := range frames {
 		p.Stage.Camera.Azimuth = 10 + 0.4*float64(k)
-		job, err := frame.Job(p, open, nil)
+		job, err := scene.Of(p, open, before)
 		require.NoError(t, err)
+		before = job.Scene
 		job.W, job.H, job.Samples = w, h, 16
 		now := &shot{pix: make([]float64, 3*w*h), at: map[int32]int{}}
 		require.NoError(t, r.Render(context.Background(), job, func(res *picture.Result) {

@@ -47,6 +47,10 @@ func WavingKeeper() *mesh.Mesh {
 	skin := onParts(m, "skin")
 	const samples = 60
 	var middles [8][samples + 1]vec.V
+	var thick [samples + 1]float32 // at each place along an arm
+	for i := range thick {
+		thick[i] = float32(0.25*math.Pow(1-float64(i)/samples, 0.75) + 0.035)
+	}
 	for k := range middles {
 		for i := range middles[k] {
 			middles[k][i] = armPath(k)(float64(i) / samples)
@@ -61,7 +65,7 @@ func WavingKeeper() *mesh.Mesh {
 		for k := range middles {
 			for s, q := range middles[k] {
 				t := float64(s) / samples
-				if d := p.Sub(q).Len() / float32(0.25*math.Pow(1-t, 0.75)+0.035); d < near {
+				if d := p.Sub(q).Len() / thick[s]; d < near {
 					arm, at, near = k, t, d
 				}
 			}

@@ -46,7 +46,7 @@ func TestKindsTravelToGLSL(t *testing.T) {
 	data := patch(t)
 	hash := exchange.Hash(data)
 	files := meshfile.Files(func(string) (string, []byte, error) { return "patch.png", data, nil })
-	page, err := drive.Open(browser, "about:blank", 600, 400)
+	page, err := drive.Open(browser, "about:blank", 100, 80) // small: the page draws itself too
 	require.NoError(t, err)
 	defer page.Close()
 	dir := t.TempDir()

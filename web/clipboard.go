@@ -75,10 +75,11 @@ func (v *Server) formula(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	if d.Node == nil || d.Node.Kind != "formula" {
+	if d.Node == nil || d.Spec.SettingOf(network.Expr) == nil {
 		return store.ErrNotFound
 	}
-	t, err := node.CheckFormula(c.QueryParam("text"), d.Node.Value(d.Spec.Setting("inputs")).([]network.Argument))
+	inputs, _ := d.Node.Value(d.Spec.SettingOf(network.Arguments)).([]network.Argument)
+	t, err := node.CheckFormula(c.QueryParam("text"), inputs)
 	var slip *formula.Error
 	switch {
 	case errors.As(err, &slip):

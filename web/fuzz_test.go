@@ -24,6 +24,7 @@ import (
 	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/web/wish"
 )
@@ -282,7 +283,7 @@ func (y *tryout) render(p *project.Project) (err error) {
 	if err != nil {
 		return err
 	}
-	return y.r.Render(context.Background(), picture.Job{Scene: sc, Looks: looks, W: 16, H: 10, Samples: 1, Quick: true}, func(res *picture.Result) {
+	return y.r.Render(context.Background(), scene.Job{Scene: sc, Looks: looks, W: 16, H: 10, Samples: 1, Quick: true}, func(res *picture.Result) {
 		for i := range res.W * res.H {
 			c, a := res.At(i)
 			for _, v := range [4]float32{c[0], c[1], c[2], a} {

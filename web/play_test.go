@@ -7,10 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"mobanta/core/frame"
 	"mobanta/core/meshfile"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 )
 
 // drawn renders a project at a time by itself, as the command line does.
@@ -18,7 +18,7 @@ func drawn(t *testing.T, p *project.Project, at float64, w, h int) []byte {
 	t.Helper()
 	q := *p
 	q.Stage.Time.At = at
-	job, err := frame.Job(&q, meshfile.Files(nil), nil)
+	job, err := scene.Of(&q, meshfile.Files(nil), nil)
 	require.NoError(t, err)
 	job.W, job.H, job.Samples = w, h, 16
 	pix := make([]byte, 4*w*h)

@@ -17,6 +17,7 @@ import (
 	"mobanta/core/frame"
 	"mobanta/core/pixmap"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/turn"
 	"mobanta/store"
@@ -58,7 +59,7 @@ func (s *stills) png(ctx context.Context, p *project.Project, files stage.Files,
 	if w < 1 || h < 1 || w*h > maxStill {
 		return nil, fmt.Errorf("frame: a picture to compare has 1 to %d million pixels", maxStill>>20)
 	}
-	stamp, err := frame.Stamp(p, frame.View{W: w, H: h})
+	stamp, err := scene.Stamp(p, scene.View{W: w, H: h})
 	if err != nil {
 		return nil, err
 	}

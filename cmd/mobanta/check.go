@@ -7,9 +7,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"mobanta/core/check"
-	"mobanta/core/frame"
 	"mobanta/core/parallel"
 	"mobanta/core/picture"
+	"mobanta/core/scene"
 )
 
 func checkCommand() *cobra.Command {
@@ -29,7 +29,7 @@ With --strict the exit code is 1 if there is anything to say.`,
 			if err != nil {
 				return err
 			}
-			job, err := frame.Job(p, made, nil)
+			job, err := scene.Of(p, made, nil)
 			if err != nil {
 				return err
 			}

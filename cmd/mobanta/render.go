@@ -29,6 +29,7 @@ import (
 	"mobanta/core/picture"
 	"mobanta/core/pixmap"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -483,7 +484,7 @@ func (f withPictures) Picture(hash string) (*pixmap.Pixmap, error) {
 
 // findPeek finds the node in the looks that are worn, the first that has it. Nodes
 // within groups are named by the way to them, "group/node".
-func findPeek(p *project.Project, sc *stage.Scene, name string) (*picture.Peek, error) {
+func findPeek(p *project.Project, sc *stage.Scene, name string) (*scene.Peek, error) {
 	cat := p.Catalogue()
 	seen := map[string]bool{}
 	for _, part := range sc.Parts {
@@ -526,7 +527,7 @@ func findPeek(p *project.Project, sc *stage.Scene, name string) (*picture.Peek, 
 			if !ok {
 				return nil, fmt.Errorf("--peek: %s is bypassed and hands nothing on", d.Title(cat))
 			}
-			return &picture.Peek{Look: l.ID, Ref: at}, nil
+			return &scene.Peek{Look: l.ID, Ref: at}, nil
 		}
 	}
 	return nil, fmt.Errorf("--peek: no look that is worn has a node %q", name)

@@ -9,12 +9,11 @@ import (
 	"strings"
 
 	"mobanta/core/eval"
-	"mobanta/core/frame"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/sample"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/text"
 )
@@ -173,7 +172,7 @@ func (pl *Plan) Scene() *stage.Scene { return pl.scene }
 
 // NewPlan returns how an order that has been checked is filled. An older scene lends what is the same; it may be nil.
 func NewPlan(p *project.Project, files stage.Files, o Order, old *stage.Scene) (*Plan, error) {
-	job, err := frame.Job(p, files, old)
+	job, err := scene.Of(p, files, old)
 	if err != nil {
 		return nil, err
 	}
@@ -182,7 +181,7 @@ func NewPlan(p *project.Project, files stage.Files, o Order, old *stage.Scene) (
 
 // PlanOf is NewPlan for a project that has been made ready. lay says where the triangles of the scene lie on the picture; nil
 // for where the model's texture coordinates say.
-func PlanOf(p *project.Project, job picture.Job, o Order, lay func(t int32) [3][2]float32) (*Plan, error) {
+func PlanOf(p *project.Project, job scene.Job, o Order, lay func(t int32) [3][2]float32) (*Plan, error) {
 	m, err := o.model(p)
 	if err != nil {
 		return nil, err
@@ -288,7 +287,7 @@ func (pl *Plan) add(pic Picture, model string, seen map[string]bool) {
 }
 
 // see decides from where the looks are seen, and what is left out.
-func (pl *Plan) see(p *project.Project, job picture.Job, all []int) error {
+func (pl *Plan) see(p *project.Project, job scene.Job, all []int) error {
 	var hang, drawn []string // sentences' ends
 	for _, i := range all {
 		id := job.Scene.Parts[i].Look

@@ -13,10 +13,10 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
-	"mobanta/core/frame"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/parallel"
+	"mobanta/core/pixmap"
 	"mobanta/core/project"
 	"mobanta/core/sample"
 	"mobanta/core/shade"
@@ -418,7 +418,7 @@ func (x *Texture) WritePNG(w io.Writer, bits int) error {
 	data := buf.Bytes()
 	parts := [][]byte{data[:head], data[head:]}
 	if !x.Data {
-		parts = [][]byte{data[:head], frame.Chunk("sRGB", []byte{0}), data[head:]}
+		parts = [][]byte{data[:head], pixmap.Chunk("sRGB", []byte{0}), data[head:]}
 	}
 	for _, part := range parts {
 		if _, err := w.Write(part); err != nil {

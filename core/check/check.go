@@ -11,6 +11,7 @@ import (
 	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -60,13 +61,13 @@ var (
 // Run looks through a project, whose scene and flat networks are given, and
 // returns its remarks in the order of the work, without those that were dismissed.
 // It draws a small picture with r, which is to be used for nothing else.
-func Run(ctx context.Context, p *project.Project, scene *stage.Scene, flat map[string]*network.Network, r *picture.Renderer) ([]Remark, error) {
+func Run(ctx context.Context, p *project.Project, sc *stage.Scene, flat map[string]*network.Network, r *picture.Renderer) ([]Remark, error) {
 	defer r.Use()()
-	job := picture.Job{Scene: scene, Looks: flat, W: Width, H: Height, Samples: 1, Quick: true}
+	job := scene.Job{Scene: sc, Looks: flat, W: Width, H: Height, Samples: 1, Quick: true}
 	if err := r.Render(ctx, job, func(*picture.Result) {}); err != nil {
 		return nil, err
 	}
-	in := &input{ctx: ctx, p: p, scene: scene, flat: flat, cat: p.Catalogue(), r: r, told: map[string]bool{}}
+	in := &input{ctx: ctx, p: p, scene: sc, flat: flat, cat: p.Catalogue(), r: r, told: map[string]bool{}}
 	for _, rule := range stageRules {
 		rule(in)
 	}

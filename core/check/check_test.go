@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/check"
-	"mobanta/core/frame"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/motion"
@@ -20,9 +19,12 @@ import (
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/sample"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/demo"
 )
+
+var solids = meshfile.Kept(meshfile.Files(nil))
 
 // remarks looks through a project of solids.
 func remarks(t testing.TB, p *project.Project) []check.Remark {
@@ -40,9 +42,9 @@ func remarks(t testing.TB, p *project.Project) []check.Remark {
 			}
 			return s, err
 		}
-		return meshfile.Files(nil).Surface(m)
+		return solids.Surface(m)
 	})
-	job, err := frame.Job(p, files, nil)
+	job, err := scene.Of(p, files, nil)
 	require.NoError(t, err)
 	sc, looks := job.Scene, job.Looks
 	list, err := check.Run(context.Background(), p, sc, looks, picture.NewRenderer(2))
@@ -214,7 +216,7 @@ func TestTheSamplesAreInOrder(t *testing.T) {
 	for _, s := range demo.Samples {
 		p, files, err := s.Make()
 		require.NoError(t, err)
-		job, err := frame.Job(p, meshfile.Files(func(h string) (string, []byte, error) { return files[h].Name, files[h].Data, nil }), nil)
+		job, err := scene.Of(p, meshfile.Files(func(h string) (string, []byte, error) { return files[h].Name, files[h].Data, nil }), nil)
 		require.NoError(t, err)
 		list, err := check.Run(context.Background(), p, job.Scene, job.Looks, picture.NewRenderer(2))
 		require.NoError(t, err)

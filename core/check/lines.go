@@ -99,21 +99,19 @@ func (in *input) undrawn(d *network.Node) {
 			return
 		}
 	}
-	on := ""
+	on, off := false, false // some of the kinds of line that it has
 	for _, s := range spec.Settings {
 		switch v := d.Value(&s).(type) {
 		case bool:
-			if v {
-				on = s.Name
-			}
+			on, off = on || v, off || !v
 		case string:
-			if s.Type == network.Choice && len(s.Choices) > 0 && s.Choices[0].Key == string(line.None) && v != string(line.None) {
-				on = s.Name
+			if s.Type == network.Choice && len(s.Choices) > 0 && s.Choices[0].Key == string(line.None) {
+				on, off = on || v != string(line.None), off || v == string(line.None)
 			}
 		}
 	}
 	switch {
-	case on == "" && d.Kind != "silhouette-lines":
+	case off && !on:
 		m.Text = fmt.Sprintf("None of the kinds of line of %s is on.", in.title(l))
 		key, value := "outer", any(true)
 		if spec.Setting("contour") != nil {

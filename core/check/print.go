@@ -72,7 +72,7 @@ func unprinted(in *input) {
 		inks := in.value(d, "inks")
 		if inks == "ramp" {
 			src := d.In["paper"].Wires
-			if len(src) == 0 || in.net.Node(src[0].Node) == nil || in.net.Node(src[0].Node).Kind != "ramp" {
+			if len(src) == 0 || node.RampOf(in.net.Node(src[0].Node)) == nil {
 				m.Title = "No ramp to print"
 				m.Text = fmt.Sprintf("%s prints in the ramp's own inks, and no ramp is wired to its paper: it prints with one ink.", in.title(l))
 				m.Mend, m.Do = "Print with one ink", []project.Edit{set(l, "inks", "one")}

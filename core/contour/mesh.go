@@ -48,6 +48,34 @@ func MeshOf(geo *stage.Geometry, workers int) *Mesh {
 
 func newMesh(geo *stage.Geometry, workers int) *Mesh {
 	m := &Mesh{geo: geo, fans: map[int32][]int32{}, knot: make([]int32, len(geo.Pos)), of: make([][3]int32, len(geo.Tri))}
+	m.join()
+	m.link()
+	m.whole = m.wholes()
+	const piece = 4096
+	m.flat = make([]vec.V, len(geo.Tri))
+	parallel.Do(workers, (len(m.flat)+piece-1)/piece, func(job int) {
+		for t := job * piece; t < min(len(m.flat), (job+1)*piece); t++ {
+			m.flat[t] = m.flatOf(int32(t))
+		}
+	})
+	parallel.Do(workers, (len(m.edges)+piece-1)/piece, func(job int) {
+		for i := job * piece; i < min(len(m.edges), (job+1)*piece); i++ {
+			m.bend(&m.edges[i])
+		}
+	})
+	m.solid = m.solids()
+	for i := range m.edges {
+		if e := &m.edges[i]; e.tri[1] < 0 || !e.smooth || e.bend < float32(math.Cos(plain*math.Pi/180)) || geo.TriPart[e.tri[0]] != geo.TriPart[e.tri[1]] {
+			m.rough = append(m.rough, int32(i))
+		}
+	}
+	m.spread()
+	return m
+}
+
+// join gives vertices of a model that lie at one place one knot.
+func (m *Mesh) join() {
+	geo := m.geo
 	for i := range geo.Models {
 		from, to := geo.Models[i].FirstVertex, len(geo.Pos)
 		if i+1 < len(geo.Models) {
@@ -64,6 +92,11 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 			m.knot[v] = k
 		}
 	}
+}
+
+// link finds the edges: a side of a triangle, or two that lie upon each other.
+func (m *Mesh) link() {
+	geo := m.geo
 	// Each side of a triangle goes into the bucket of the lower of its knots.
 	type side struct {
 		high, tri int32
@@ -125,26 +158,11 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 			i = j
 		}
 	}
-	m.whole = m.wholes()
-	const piece = 4096
-	m.flat = make([]vec.V, len(geo.Tri))
-	parallel.Do(workers, (len(m.flat)+piece-1)/piece, func(job int) {
-		for t := job * piece; t < min(len(m.flat), (job+1)*piece); t++ {
-			m.flat[t] = m.flatOf(int32(t))
-		}
-	})
-	parallel.Do(workers, (len(m.edges)+piece-1)/piece, func(job int) {
-		for i := job * piece; i < min(len(m.edges), (job+1)*piece); i++ {
-			m.bend(&m.edges[i])
-		}
-	})
-	m.solid = m.solids()
-	for i := range m.edges {
-		if e := &m.edges[i]; e.tri[1] < 0 || !e.smooth || e.bend < float32(math.Cos(plain*math.Pi/180)) || geo.TriPart[e.tri[0]] != geo.TriPart[e.tri[1]] {
-			m.rough = append(m.rough, int32(i))
-		}
-	}
-	for i, tris := range m.fans { // as far as any two of them bend, whichever way they face: some lie twice
+}
+
+// spread lets an edge of more than two triangles bend as far as any two of them do, whichever way they face: some lie twice.
+func (m *Mesh) spread() {
+	for i, tris := range m.fans {
 		for k, s := range tris {
 			for _, t := range tris[k+1:] {
 				if d := m.flat[s].Dot(m.flat[t]); m.flat[s] != (vec.V{}) && m.flat[t] != (vec.V{}) {
@@ -153,7 +171,6 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 			}
 		}
 	}
-	return m
 }
 
 // bend fills in how an edge bends.

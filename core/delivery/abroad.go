@@ -8,11 +8,11 @@ import (
 	"io"
 
 	"mobanta/core/bake"
-	"mobanta/core/frame"
 	"mobanta/core/materialx"
 	"mobanta/core/network"
 	"mobanta/core/painted"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/shader"
 )
 
@@ -110,7 +110,7 @@ func (d *Drawer) coded(ctx context.Context, o *Order, w io.Writer) ([]string, er
 		}
 		return page.Remarks, page.Write(w)
 	}
-	job, err := frame.Job(p, d.under(ctx), d.baked)
+	job, err := scene.Of(p, d.under(ctx), d.baked)
 	if err != nil {
 		return nil, err
 	}

@@ -16,6 +16,7 @@ import (
 	"mobanta/core/order"
 	"mobanta/core/project"
 	"mobanta/core/proof"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -243,7 +244,7 @@ func (d *Drawer) Stamp(o *Order, piece Piece) (string, error) {
 		q.Stage.Time.At = *o.At
 		p = &q
 	}
-	stamp, err := frame.Stamp(p, frame.View{W: o.W, H: o.H})
+	stamp, err := scene.Stamp(p, scene.View{W: o.W, H: o.H})
 	if err != nil {
 		return "", err
 	}

@@ -21,7 +21,7 @@ import (
 
 	"github.com/HugoSmits86/nativewebp"
 
-	"mobanta/core/frame"
+	"mobanta/core/pixmap"
 )
 
 // Moving pictures are made of frames, PNGs that come one after the other. No maker but that of GIFs, whose frames are a byte a
@@ -155,8 +155,8 @@ func (m *movie) apng(w io.Writer) error {
 		var out []byte
 		if k == 0 {
 			out = append(out, data[:33]...) // the signature, and IHDR
-			out = append(out, frame.Chunk("sRGB", []byte{0})...)
-			out = append(out, frame.Chunk("acTL", binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, uint32(m.frames)), plays))...)
+			out = append(out, pixmap.Chunk("sRGB", []byte{0})...)
+			out = append(out, pixmap.Chunk("acTL", binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, uint32(m.frames)), plays))...)
 		}
 		control := next()
 		for _, v := range [4]int{r.Dx(), r.Dy(), r.Min.X, r.Min.Y} {
@@ -164,14 +164,14 @@ func (m *movie) apng(w io.Writer) error {
 		}
 		control = binary.BigEndian.AppendUint16(control, den) // a frame lasts the inverse of the rate
 		control = binary.BigEndian.AppendUint16(control, num)
-		out = append(out, frame.Chunk("fcTL", append(control, 0, 0))...)
+		out = append(out, pixmap.Chunk("fcTL", append(control, 0, 0))...)
 		for data = data[33:]; len(data) >= 12; {
 			n := int(binary.BigEndian.Uint32(data))
 			if string(data[4:8]) == "IDAT" {
 				if k == 0 {
 					out = append(out, data[:n+12]...)
 				} else {
-					out = append(out, frame.Chunk("fdAT", append(next(), data[8:8+n]...))...)
+					out = append(out, pixmap.Chunk("fdAT", append(next(), data[8:8+n]...))...)
 				}
 			}
 			data = data[n+12:]
@@ -181,7 +181,7 @@ func (m *movie) apng(w io.Writer) error {
 		}
 		before = img
 	}
-	_, err := w.Write(frame.Chunk("IEND", nil))
+	_, err := w.Write(pixmap.Chunk("IEND", nil))
 	return err
 }
 

@@ -34,8 +34,9 @@ func BendsOf(sh *shape.Shape, radius float64, workers int) Bends {
 					tensor[k][i] /= a
 				}
 			}
-			s.Spread(tensor[k], radius, workers)
 		}
+		s.SpreadThree([3][]float64(tensor[:3]), radius, workers)
+		s.SpreadThree([3][]float64(tensor[3:]), radius, workers)
 		out := make(Bends, len(sh.Pos))
 		for v, i := range s.Of {
 			for k := range tensor {

@@ -31,45 +31,12 @@ const (
 // FitPart fits a form of a kind to a part of a shape, by its area.
 func FitPart(sh *shape.Shape, part int32, kind string) *Fit {
 	f := &Fit{kind: kind, outside: 1}
-	type spot struct {
-		p, n vec.V
-		a    float64
-	}
-	var spots []spot
-	total := 0.0
-	var mean [3]float64
-	for t, tri := range sh.Rest.Tri {
-		if sh.Rest.TriPart[t] != part {
-			continue
-		}
-		a := area(sh, tri) / 3
-		for _, v := range tri {
-			p := sh.Pos[v]
-			spots = append(spots, spot{p, sh.Normal[v], a})
-			for k := range mean {
-				mean[k] += a * float64(p[k])
-			}
-		}
-		total += 3 * a
-	}
+	spots, total := spotsOf(sh, part)
 	if !(total > 0) {
 		return f
 	}
-	for k := range mean {
-		mean[k] /= total
-	}
-	f.center = vec.V{float32(mean[0]), float32(mean[1]), float32(mean[2])}
-	var cov [3][3]float64
-	for _, s := range spots {
-		d := s.p.Sub(f.center)
-		for i := range 3 {
-			for j := range 3 {
-				cov[i][j] += s.a * float64(d[i]) * float64(d[j]) / total
-			}
-		}
-	}
 	var spread [3]float64
-	f.axes, spread = principal(cov)
+	f.center, f.axes, spread = spreadOf(spots, total)
 	size := math.Sqrt(spread[0] + spread[1] + spread[2])
 	if !(size > 0) {
 		return f
@@ -78,7 +45,7 @@ func FitPart(sh *shape.Shape, part int32, kind string) *Fit {
 	case Plane:
 		turn := 0.0
 		for _, s := range spots {
-			turn += s.a * float64(s.n.Dot(f.axes[2]))
+			turn += s.area * float64(s.normal.Dot(f.axes[2]))
 		}
 		if turn < 0 {
 			f.outside = -1
@@ -89,73 +56,123 @@ func FitPart(sh *shape.Shape, part int32, kind string) *Fit {
 		// The mean distance from the axis, and the rest of how far the part goes along it.
 		r, most := 0.0, 0.0
 		for _, s := range spots {
-			d := s.p.Sub(f.center)
+			d := s.at.Sub(f.center)
 			x := float64(d.Dot(f.axes[0]))
-			r += s.a * math.Sqrt(max(0, float64(d.Dot(d))-x*x)) / total
+			r += s.area * math.Sqrt(max(0, float64(d.Dot(d))-x*x)) / total
 			most = max(most, math.Abs(x))
 		}
 		f.radii[0], f.half = float32(r), float32(max(0, most-r))
 	case Ball, Egg:
-		// Least squares of A·x² + B·y² + C·z² + D·x + E·y + F·z = 1 along the axes (Taubin
-		// 1991 has better ones for pieces; whole parts need none); for a ball A = B = C.
-		n := 6
-		if kind == Ball {
-			n = 4
-		}
-		var m [6][7]float64
-		for _, s := range spots {
-			d := s.p.Sub(f.center)
-			var row [6]float64
-			for k := range 3 {
-				x := float64(d.Dot(f.axes[k])) / size
-				if kind == Ball {
-					row[0] += x * x
-					row[1+k] = x
-				} else {
-					row[k], row[3+k] = x*x, x
-				}
-			}
-			for i := range n {
-				for j := range n {
-					m[i][j] += s.a * row[i] * row[j]
-				}
-				m[i][6] += s.a * row[i]
-			}
-		}
-		x, ok := solve(&m, n)
-		square, line := [3]float64{x[0], x[1], x[2]}, [3]float64{x[3], x[4], x[5]}
-		if kind == Ball {
-			square, line = [3]float64{x[0], x[0], x[0]}, [3]float64{x[1], x[2], x[3]}
-		}
-		rhs, middle := 1.0, f.center
-		for k := range 3 {
-			ok = ok && square[k] > 1e-6
-			c := -line[k] / (2 * square[k])
-			rhs += square[k] * c * c
-			middle = middle.Add(f.axes[k].Mul(float32(c * size)))
-		}
-		for k := range 3 {
-			f.radii[k] = float32(size * math.Sqrt(rhs/square[k]))
-			if !ok { // the corners of a box, a saddle: as far as it is spread
-				f.radii[k] = float32(size)
-				if kind == Egg {
-					f.radii[k] = float32(math.Sqrt(3 * max(spread[k], spread[0]*1e-4)))
-				}
-			}
-		}
-		if ok {
-			f.center = middle
-		}
+		f.quadric(spots, spread, size)
 	}
 	out := 0.0
 	for _, s := range spots {
-		out += s.a * float64(s.n.Dot(f.normal(s.p)))
+		out += s.area * float64(s.normal.Dot(f.normal(s.at)))
 	}
 	if out < 0 {
 		f.outside = -1
 	}
 	f.known = f.radii[0] > 0
 	return f
+}
+
+// spot is a corner of a triangle, which stands for a third of its area.
+type spot struct {
+	at, normal vec.V
+	area       float64
+}
+
+// spotsOf returns the corners of a part's triangles, and the part's area.
+func spotsOf(sh *shape.Shape, part int32) (spots []spot, total float64) {
+	for t, tri := range sh.Rest.Tri {
+		if sh.Rest.TriPart[t] != part {
+			continue
+		}
+		a := area(sh, tri) / 3
+		for _, v := range tri {
+			spots = append(spots, spot{sh.Pos[v], sh.Normal[v], a})
+		}
+		total += 3 * a
+	}
+	return spots, total
+}
+
+// spreadOf returns the middle of spots, and the axes and variances of how they are spread about it, the largest first.
+func spreadOf(spots []spot, total float64) (center vec.V, axes [3]vec.V, spread [3]float64) {
+	var mean [3]float64
+	for _, s := range spots {
+		for k := range mean {
+			mean[k] += s.area * float64(s.at[k])
+		}
+	}
+	for k := range mean {
+		mean[k] /= total
+	}
+	center = vec.V{float32(mean[0]), float32(mean[1]), float32(mean[2])}
+	var cov [3][3]float64
+	for _, s := range spots {
+		d := s.at.Sub(center)
+		for i := range 3 {
+			for j := range 3 {
+				cov[i][j] += s.area * float64(d[i]) * float64(d[j]) / total
+			}
+		}
+	}
+	axes, spread = principal(cov)
+	return center, axes, spread
+}
+
+// quadric fits a ball or an egg along the axes: least squares of A·x² + B·y² + C·z² + D·x + E·y + F·z = 1 (Taubin 1991 has
+// better ones for pieces; whole parts need none); for a ball A = B = C.
+func (f *Fit) quadric(spots []spot, spread [3]float64, size float64) {
+	n := 6
+	if f.kind == Ball {
+		n = 4
+	}
+	var m [6][7]float64
+	for _, s := range spots {
+		d := s.at.Sub(f.center)
+		var row [6]float64
+		for k := range 3 {
+			x := float64(d.Dot(f.axes[k])) / size
+			if f.kind == Ball {
+				row[0] += x * x
+				row[1+k] = x
+			} else {
+				row[k], row[3+k] = x*x, x
+			}
+		}
+		for i := range n {
+			for j := range n {
+				m[i][j] += s.area * row[i] * row[j]
+			}
+			m[i][6] += s.area * row[i]
+		}
+	}
+	x, ok := solve(&m, n)
+	square, line := [3]float64{x[0], x[1], x[2]}, [3]float64{x[3], x[4], x[5]}
+	if f.kind == Ball {
+		square, line = [3]float64{x[0], x[0], x[0]}, [3]float64{x[1], x[2], x[3]}
+	}
+	rhs, middle := 1.0, f.center
+	for k := range 3 {
+		ok = ok && square[k] > 1e-6
+		c := -line[k] / (2 * square[k])
+		rhs += square[k] * c * c
+		middle = middle.Add(f.axes[k].Mul(float32(c * size)))
+	}
+	for k := range 3 {
+		f.radii[k] = float32(size * math.Sqrt(rhs/square[k]))
+		if !ok { // the corners of a box, a saddle: as far as it is spread
+			f.radii[k] = float32(size)
+			if f.kind == Egg {
+				f.radii[k] = float32(math.Sqrt(3 * max(spread[k], spread[0]*1e-4)))
+			}
+		}
+	}
+	if ok {
+		f.center = middle
+	}
 }
 
 // Normal returns the normal of the form where a point of the part stands for it: where

@@ -3,6 +3,7 @@ package form_test
 import (
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -375,4 +376,31 @@ func TestFitsOfWhatHasNone(t *testing.T) {
 	flat := mesh.Cuboid(vec.V{1, 1e-6, 1})
 	_, ok = form.FitPart(shaped(t, flat), 0, form.Plane).Normal(vec.V{}, vec.V{})
 	assert.True(t, ok)
+}
+
+// Three at once are those one by one, to the bit: among them what is even, or nothing, and comes to rest at once.
+func TestThreeSpreadAsOneByOne(t *testing.T) {
+	rnd := rand.New(rand.NewPCG(8, 9))
+	m := mesh.Torus(1, 0.4, 120, 60)
+	for i := range m.Positions {
+		m.Positions[i] = m.Positions[i].Mul(0.9 + 0.2*rnd.Float32())
+	}
+	for _, parted := range []bool{false, true} {
+		s := form.NewSheet(shaped(t, m), parted)
+		for _, radius := range []float64{0, 0.05, 0.7} {
+			var one, three [3][]float64
+			for k := range one {
+				one[k] = make([]float64, len(s.Area))
+				for i := range one[k] {
+					one[k][i] = []float64{rnd.NormFloat64(), 7, 0}[(k+int(radius*10))%3]
+				}
+				three[k] = slices.Clone(one[k])
+				s.Spread(one[k], radius, 2)
+			}
+			s.SpreadThree(three, radius, 2)
+			for k := range one {
+				assert.True(t, slices.Equal(one[k], three[k]), "number %d of radius %v", k, radius)
+			}
+		}
+	}
 }

@@ -108,20 +108,8 @@ func (s *Sheet) Spread(values []float64, radius float64, workers int) {
 	if !(time > 0) {
 		return
 	}
-	least := 0.0 // area of knots that hang on nothing would make the sum singular
-	for _, a := range s.Area {
-		least += a
-	}
-	least = least/float64(len(s.Area))*1e-9 + 1e-300
+	mass, diag := s.masses(time)
 	n := len(values)
-	mass, diag := make([]float64, n), make([]float64, n)
-	for i := range n {
-		mass[i] = s.Area[i] + least
-		diag[i] = mass[i]
-		for l := s.start[i]; l < s.start[i+1]; l++ {
-			diag[i] += time * s.pull[l]
-		}
-	}
 	over := stretches(n, workers)
 	r, z, d, q := make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
 	apply := func(x, out []float64, i int) {
@@ -180,6 +168,129 @@ func (s *Sheet) Spread(values []float64, radius float64, workers int) {
 	}
 }
 
+// SpreadThree spreads three lists of values as Spread does each, to the bit, in one go: what takes the time is to fetch the
+// links and the neighbours, which is done once for all three.
+func (s *Sheet) SpreadThree(values [3][]float64, radius float64, workers int) {
+	time := radius * radius / 16 / steps
+	if !(time > 0) {
+		return
+	}
+	mass, diag := s.masses(time)
+	n := len(mass)
+	weight := make([]float64, len(s.pull))
+	for l, p := range s.pull {
+		weight[l] = time * p
+	}
+	over := stretchesOfThree(n, workers)
+	x, r, z, d, q := make([][3]float64, n), make([][3]float64, n), make([][3]float64, n), make([][3]float64, n), make([][3]float64, n)
+	for i := range x {
+		x[i] = [3]float64{values[0][i], values[1][i], values[2][i]}
+	}
+	apply := func(x, out [][3]float64, lo, hi int) {
+		for i := lo; i < hi; i++ {
+			m, v := mass[i], &x[i]
+			v0, v1, v2 := v[0], v[1], v[2]
+			s0, s1, s2 := m*v0, m*v1, m*v2
+			from, end := s.start[i], s.start[i+1]
+			to, w := s.to[from:end], weight[from:end]
+			for l, j := range to {
+				y, w := &x[j], w[l]
+				s0 += w * (v0 - y[0])
+				s1 += w * (v1 - y[1])
+				s2 += w * (v2 - y[2])
+			}
+			out[i] = [3]float64{s0, s1, s2}
+		}
+	}
+	for range steps {
+		rz := over(func(lo, hi int) (sum [3]float64) {
+			apply(x, q, lo, hi)
+			for i := lo; i < hi; i++ {
+				for k := range 3 {
+					r[i][k] = mass[i]*x[i][k] - q[i][k]
+					z[i][k] = r[i][k] / diag[i]
+					d[i][k] = z[i][k]
+					sum[k] += r[i][k] * z[i][k]
+				}
+			}
+			return sum
+		})
+		first := rz
+		on := [3]bool{true, true, true}
+		for range 300 {
+			for k := range on {
+				on[k] = on[k] && rz[k] > first[k]*1e-14 && !(rz[k] < 1e-290)
+			}
+			if on == ([3]bool{}) {
+				break
+			}
+			dq := over(func(lo, hi int) (sum [3]float64) {
+				apply(d, q, lo, hi)
+				for i := lo; i < hi; i++ {
+					for k := range 3 {
+						sum[k] += d[i][k] * q[i][k]
+					}
+				}
+				return sum
+			})
+			var alpha [3]float64
+			for k := range on {
+				on[k] = on[k] && dq[k] > 0
+				alpha[k] = rz[k] / dq[k]
+			}
+			next := over(func(lo, hi int) (sum [3]float64) {
+				for i := lo; i < hi; i++ {
+					x, r, z, d, q := &x[i], &r[i], &z[i], &d[i], &q[i]
+					for k := range 3 {
+						if on[k] {
+							x[k] += alpha[k] * d[k]
+							r[k] -= alpha[k] * q[k]
+							z[k] = r[k] / diag[i]
+							sum[k] += r[k] * z[k]
+						}
+					}
+				}
+				return sum
+			})
+			var beta [3]float64
+			for k := range on {
+				beta[k], rz[k] = next[k]/rz[k], next[k]
+			}
+			over(func(lo, hi int) (sum [3]float64) {
+				for i := lo; i < hi; i++ {
+					for k := range 3 {
+						if on[k] {
+							d[i][k] = z[i][k] + beta[k]*d[i][k]
+						}
+					}
+				}
+				return sum
+			})
+		}
+	}
+	for i, v := range x {
+		values[0][i], values[1][i], values[2][i] = v[0], v[1], v[2]
+	}
+}
+
+// masses returns the areas of the knots, a little above 0, and the diagonal of the matrix of an implicit step of heat.
+func (s *Sheet) masses(time float64) (mass, diag []float64) {
+	least := 0.0 // area of knots that no triangle has would make the sum singular
+	for _, a := range s.Area {
+		least += a
+	}
+	least = least/float64(len(s.Area))*1e-9 + 1e-300
+	mass, diag = make([]float64, len(s.Area)), make([]float64, len(s.Area))
+	for i := range mass {
+		mass[i] = s.Area[i] + least
+		diag[i] = mass[i]
+		for l := s.start[i]; l < s.start[i+1]; l++ {
+			diag[i] += time * s.pull[l]
+		}
+	}
+	return mass, diag
+}
+
 // Smooth returns, per vertex, the normals of a shape smoothed along it over a radius,
 // creases included. Where they come to nothing a normal stays as it was. What is
 // returned is shared: it must not be changed.
@@ -208,8 +319,8 @@ func smooth(sh *shape.Shape, radius float64, workers int) []vec.V {
 				sum[k][i] /= 3 * a
 			}
 		}
-		s.Spread(sum[k], radius, workers)
 	}
+	s.SpreadThree(sum, radius, workers)
 	out := make([]vec.V, len(sh.Pos))
 	for v := range out {
 		i := s.Of[v]
@@ -224,10 +335,27 @@ func smooth(sh *shape.Shape, radius float64, workers int) []vec.V {
 	return out
 }
 
+// stretchesOfThree is stretches for three sums at once.
+func stretchesOfThree(n, workers int) (over func(f func(lo, hi int) [3]float64) (sum [3]float64)) {
+	jobs := (n + chunk - 1) / chunk
+	part := make([][3]float64, jobs)
+	return func(f func(lo, hi int) [3]float64) (sum [3]float64) {
+		parallel.Do(workers, jobs, func(j int) { part[j] = f(j*chunk, min(n, (j+1)*chunk)) })
+		for _, p := range part {
+			for k := range sum {
+				sum[k] += p[k]
+			}
+		}
+		return sum
+	}
+}
+
+// chunk is how long stretches are.
+const chunk = 4096
+
 // stretches returns what runs f on stretches of n numbers, on several cores, and adds up what it
 // returns in their order, so that the sum is the same on any number of them.
 func stretches(n, workers int) (over func(f func(lo, hi int) float64) (sum float64)) {
-	const chunk = 4096
 	jobs := (n + chunk - 1) / chunk
 	part := make([]float64, jobs)
 	return func(f func(lo, hi int) float64) (sum float64) {

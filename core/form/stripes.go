@@ -75,8 +75,9 @@ func newFlow(sh *shape.Shape, radius float64, workers int) *Flow {
 				tensor[k][i] /= a
 			}
 		}
-		s.Spread(tensor[k], radius, workers)
 	}
+	s.SpreadThree([3][]float64(tensor[:3]), radius, workers)
+	s.SpreadThree([3][]float64(tensor[3:]), radius, workers)
 	for k := range f.Way {
 		f.Way[k] = along(f.Normal[k], [6]float64{tensor[0][k], tensor[1][k], tensor[2][k], tensor[3][k], tensor[4][k], tensor[5][k]})
 	}
@@ -151,8 +152,7 @@ const (
 
 func newStripes(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Stripes {
 	s := f.sheet
-	n := len(s.Area)
-	pos, across := make([]vec.V, n), make([]vec.V, n)
+	pos, across := make([]vec.V, len(s.Area)), make([]vec.V, len(s.Area))
 	sin, cos := math.Sincos(angle * math.Pi / 180)
 	for v, k := range s.Of {
 		pos[k] = sh.Pos[v]
@@ -162,112 +162,7 @@ func newStripes(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Str
 		// Lines run along w turned; they follow one another across it.
 		across[k] = side.Mul(float32(cos)).Sub(w.Mul(float32(sin)))
 	}
-	// Of each link: by how much the stripes go on along it, and whether the far end's direction
-	// is the opposite.
-	turn, flip := make([]complex128, len(s.to)), make([]bool, len(s.to))
-	pull := make([]float64, len(s.to))
-	diag := make([]float64, n)
-	mean := 0.0
-	for _, w := range s.pull {
-		mean += w / float64(len(s.pull))
-	}
-	for i := range n {
-		for l := s.start[i]; l < s.start[i+1]; l++ {
-			j := s.to[l]
-			x := across[j]
-			if x.Dot(across[i]) < 0 {
-				x, flip[l] = x.Mul(-1), true
-			}
-			w := math.Pi * many * float64(across[i].Add(x).Dot(pos[j].Sub(pos[i])))
-			sn, cs := math.Sincos(w)
-			turn[l] = complex(cs, -sn)
-			pull[l] = max(s.pull[l], 1e-3*mean)
-			diag[i] += pull[l]
-		}
-		if diag[i] == 0 {
-			diag[i] = 1
-		}
-	}
-	over := stretches(n, workers)
-	apply := func(x, out []complex128) float64 {
-		return over(func(lo, hi int) (sum float64) {
-			for i := lo; i < hi; i++ {
-				v := complex(diag[i]*(1+1e-9), 0) * x[i]
-				for l := s.start[i]; l < s.start[i+1]; l++ {
-					y := x[s.to[l]]
-					if flip[l] {
-						y = complex(real(y), -imag(y))
-					}
-					v -= complex(pull[l], 0) * turn[l] * y
-				}
-				out[i] = v
-				sum += real(v)*real(x[i]) + imag(v)*imag(x[i])
-			}
-			return sum
-		})
-	}
-	x, b, r, d, q := make([]complex128, n), make([]complex128, n), make([]complex128, n), make([]complex128, n), make([]complex128, n)
-	for i := range x { // anything that is not the same everywhere
-		sn, cs := math.Sincos(float64(i) * 2.39996)
-		x[i] = complex(cs, sn)
-	}
-	for range stripeRounds {
-		norm := math.Sqrt(over(func(lo, hi int) (sum float64) {
-			for i := lo; i < hi; i++ {
-				sum += s.Area[i] * (real(x[i])*real(x[i]) + imag(x[i])*imag(x[i]))
-			}
-			return sum
-		}))
-		if !(norm > 0) {
-			break
-		}
-		for i := range x {
-			x[i] /= complex(norm, 0)
-			b[i] = complex(s.Area[i], 0) * x[i]
-		}
-		// Solve A·x = b from where x is, scaled as well as can be.
-		xAx := apply(x, q)
-		xb := 0.0
-		for i := range x {
-			xb += real(x[i])*real(b[i]) + imag(x[i])*imag(b[i])
-		}
-		if xAx > 0 {
-			for i := range x {
-				x[i] *= complex(xb/xAx, 0)
-				q[i] *= complex(xb/xAx, 0)
-			}
-		}
-		rz, first := 0.0, 0.0
-		for i := range r {
-			r[i] = b[i] - q[i]
-			d[i] = r[i] / complex(diag[i], 0)
-			rz += (real(r[i])*real(r[i]) + imag(r[i])*imag(r[i])) / diag[i]
-		}
-		first = rz
-		for range stripeSteps {
-			if rz <= 1e-6*first || rz == 0 {
-				break
-			}
-			dq := apply(d, q)
-			if !(dq > 0) {
-				break
-			}
-			a := complex(rz/dq, 0)
-			next := over(func(lo, hi int) (sum float64) {
-				for i := lo; i < hi; i++ {
-					x[i] += a * d[i]
-					r[i] -= a * q[i]
-					sum += (real(r[i])*real(r[i]) + imag(r[i])*imag(r[i])) / diag[i]
-				}
-				return sum
-			})
-			by := complex(next/rz, 0)
-			for i := range d {
-				d[i] = r[i]/complex(diag[i], 0) + by*d[i]
-			}
-			rz = next
-		}
-	}
+	x := newConnection(s, pos, across, many, workers).smoothest()
 	out := &Stripes{make([][3]float32, len(sh.Rest.Tri))}
 	for t, tri := range sh.Rest.Tri {
 		var way [3]vec.V
@@ -288,4 +183,138 @@ func newStripes(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Str
 		}
 	}
 	return out
+}
+
+// connection is the Hermitian matrix of the phases of stripes: its quadratic form tells by how much they fail to go on from
+// each place to its neighbours as far as the flow says.
+type connection struct {
+	sheet *Sheet
+	// Of each link: by how much the stripes go on along it, whether the far end's direction is the opposite, how heavy it is.
+	turn []complex128
+	flip []bool
+	pull []float64
+	diag []float64 // the matrix's diagonal
+	over func(work func(lo, hi int) float64) float64
+}
+
+// newConnection returns the matrix of stripes of which there are so many per unit across the directions of the places.
+func newConnection(s *Sheet, pos, across []vec.V, many float64, workers int) *connection {
+	n := len(s.Area)
+	m := &connection{s, make([]complex128, len(s.to)), make([]bool, len(s.to)), make([]float64, len(s.to)), make([]float64, n), stretches(n, workers)}
+	mean := 0.0
+	for _, w := range s.pull {
+		mean += w / float64(len(s.pull))
+	}
+	for i := range n {
+		for l := s.start[i]; l < s.start[i+1]; l++ {
+			j := s.to[l]
+			x := across[j]
+			if x.Dot(across[i]) < 0 {
+				x, m.flip[l] = x.Mul(-1), true
+			}
+			w := math.Pi * many * float64(across[i].Add(x).Dot(pos[j].Sub(pos[i])))
+			sn, cs := math.Sincos(w)
+			m.turn[l] = complex(cs, -sn)
+			m.pull[l] = max(s.pull[l], 1e-3*mean)
+			m.diag[i] += m.pull[l]
+		}
+		if m.diag[i] == 0 {
+			m.diag[i] = 1
+		}
+	}
+	return m
+}
+
+// apply puts the product of the matrix and x into out and returns the product of that with x.
+func (m *connection) apply(x, out []complex128) float64 {
+	s := m.sheet
+	return m.over(func(lo, hi int) (sum float64) {
+		for i := lo; i < hi; i++ {
+			v := complex(m.diag[i]*(1+1e-9), 0) * x[i]
+			for l := s.start[i]; l < s.start[i+1]; l++ {
+				y := x[s.to[l]]
+				if m.flip[l] {
+					y = complex(real(y), -imag(y))
+				}
+				v -= complex(m.pull[l], 0) * m.turn[l] * y
+			}
+			out[i] = v
+			sum += real(v)*real(x[i]) + imag(v)*imag(x[i])
+		}
+		return sum
+	})
+}
+
+// smoothest returns the vector of which the matrix makes least, weighed by areas: inverse iteration.
+func (m *connection) smoothest() []complex128 {
+	s, n := m.sheet, len(m.diag)
+	x, b := make([]complex128, n), make([]complex128, n)
+	r, d, q := make([]complex128, n), make([]complex128, n), make([]complex128, n)
+	for i := range x { // anything that is not the same everywhere
+		sn, cs := math.Sincos(float64(i) * 2.39996)
+		x[i] = complex(cs, sn)
+	}
+	for range stripeRounds {
+		norm := math.Sqrt(m.over(func(lo, hi int) (sum float64) {
+			for i := lo; i < hi; i++ {
+				sum += s.Area[i] * (real(x[i])*real(x[i]) + imag(x[i])*imag(x[i]))
+			}
+			return sum
+		}))
+		if !(norm > 0) {
+			break
+		}
+		for i := range x {
+			x[i] /= complex(norm, 0)
+			b[i] = complex(s.Area[i], 0) * x[i]
+		}
+		m.solve(x, b, r, d, q)
+	}
+	return x
+}
+
+// solve brings x nearer to the solution of A·x = b from where it is, scaled as well as can be: conjugate gradients with the
+// diagonal as the preconditioner. r, d and q are room to work in.
+func (m *connection) solve(x, b, r, d, q []complex128) {
+	xAx := m.apply(x, q)
+	xb := 0.0
+	for i := range x {
+		xb += real(x[i])*real(b[i]) + imag(x[i])*imag(b[i])
+	}
+	if xAx > 0 {
+		for i := range x {
+			x[i] *= complex(xb/xAx, 0)
+			q[i] *= complex(xb/xAx, 0)
+		}
+	}
+	rz, first := 0.0, 0.0
+	for i := range r {
+		r[i] = b[i] - q[i]
+		d[i] = r[i] / complex(m.diag[i], 0)
+		rz += (real(r[i])*real(r[i]) + imag(r[i])*imag(r[i])) / m.diag[i]
+	}
+	first = rz
+	for range stripeSteps {
+		if rz <= 1e-6*first || rz == 0 {
+			break
+		}
+		dq := m.apply(d, q)
+		if !(dq > 0) {
+			break
+		}
+		a := complex(rz/dq, 0)
+		next := m.over(func(lo, hi int) (sum float64) {
+			for i := lo; i < hi; i++ {
+				x[i] += a * d[i]
+				r[i] -= a * q[i]
+				sum += (real(r[i])*real(r[i]) + imag(r[i])*imag(r[i])) / m.diag[i]
+			}
+			return sum
+		})
+		by := complex(next/rz, 0)
+		for i := range d {
+			d[i] = r[i]/complex(m.diag[i], 0) + by*d[i]
+		}
+		rz = next
+	}
 }

@@ -317,6 +317,15 @@ func (s step) run(out, a, b, c []float32) {
 		for i := range out {
 			out[i] = -a[i]
 		}
+	default:
+		s.runOther(out, a, b, c)
+	}
+}
+
+// runOther is run for what is not arithmetic.
+func (s step) runOther(out, a, b, c []float32) {
+	n := len(out)
+	switch s.code {
 	case opMin:
 		a, b = a[:n], b[:n]
 		for i := range out {

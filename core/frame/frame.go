@@ -11,6 +11,7 @@ import (
 	"mobanta/core/parallel"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -21,7 +22,7 @@ type Order struct {
 	At      *float64      // the moment, in seconds; nil for that of the project
 	Clear   bool          // no backdrop: transparent where there is no model
 	Camera  *stage.Camera // nil for that of the project
-	Peek    *picture.Peek // what to show in place of the finished picture, or nil
+	Peek    *scene.Peek   // what to show in place of the finished picture, or nil
 	Lines   bool          // keep the lines as strokes, for formats of vectors
 	Workers int           // cores; 0 for all
 }
@@ -48,22 +49,6 @@ func (o *Order) Check() error {
 		return fmt.Errorf("frame: positions in a pixel must lie between 1 and %d, not %d", picture.MaxSamples, o.Samples)
 	}
 	return nil
-}
-
-// Job returns what a renderer needs to draw a project at its moment, but for sizes. An
-// older scene lends what is the same; it may be nil.
-func Job(p *project.Project, files stage.Files, old *stage.Scene) (picture.Job, error) {
-	p = p.Moment()
-	looks, err := p.Networks()
-	if err != nil {
-		return picture.Job{}, err
-	}
-	st, looks := floored(&p.Stage, looks)
-	sc, err := Scene(st, files, looks, old)
-	if err != nil {
-		return picture.Job{}, err
-	}
-	return picture.Job{Scene: sc, Looks: looks}, nil
 }
 
 // Easel draws one picture after another, from the same files, and keeps what the next one can use. It is for one goroutine
@@ -138,9 +123,9 @@ func (e *Easel) Draw(ctx context.Context, p *project.Project, files stage.Files,
 }
 
 // job returns what the renderer needs for an order, and the project as ordered.
-func (e *Easel) job(p *project.Project, files stage.Files, o Order) (*project.Project, picture.Job, error) {
+func (e *Easel) job(p *project.Project, files stage.Files, o Order) (*project.Project, scene.Job, error) {
 	if err := o.Check(); err != nil {
-		return nil, picture.Job{}, err
+		return nil, scene.Job{}, err
 	}
 	moment := *p
 	if o.At != nil {
@@ -153,11 +138,11 @@ func (e *Easel) job(p *project.Project, files stage.Files, o Order) (*project.Pr
 		moment.Stage.Backdrop.None = true
 	}
 	if err := moment.Stage.Check(); err != nil {
-		return nil, picture.Job{}, err
+		return nil, scene.Job{}, err
 	}
-	job, err := Job(&moment, files, e.scene)
+	job, err := scene.Of(&moment, files, e.scene)
 	if err != nil {
-		return nil, picture.Job{}, err
+		return nil, scene.Job{}, err
 	}
 	e.scene = job.Scene
 	job.W, job.H, job.Samples, job.Peek, job.Final = o.W, o.H, o.Samples, o.Peek, true

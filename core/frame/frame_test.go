@@ -14,6 +14,7 @@ import (
 	"mobanta/core/meshfile"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -38,7 +39,7 @@ func bytesOf(t testing.TB, p *project.Project, o frame.Order, f frame.Format) []
 
 func TestAFrameIsWhatARendererDraws(t *testing.T) {
 	p := ball(t)
-	job, err := frame.Job(p, meshfile.Files(nil), nil)
+	job, err := scene.Of(p, meshfile.Files(nil), nil)
 	require.NoError(t, err)
 	job.W, job.H, job.Samples = 90, 60, 8
 	var want bytes.Buffer

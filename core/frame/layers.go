@@ -14,6 +14,7 @@ import (
 	"mobanta/core/openraster"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -47,7 +48,7 @@ func (e *Easel) Layers(ctx context.Context, p *project.Project, files stage.File
 type layering struct {
 	ctx   context.Context
 	easel *Easel
-	job   picture.Job
+	job   scene.Job
 	stage stage.Stage
 	names map[string]string // of looks
 	out   []Layer

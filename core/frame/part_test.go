@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"context"
 	"image"
+	"reflect"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -17,12 +19,24 @@ import (
 	"mobanta/demo"
 )
 
-// fromDemo returns a sample project with its files.
+var samples sync.Map // by how they are made
+
+// fromDemo returns a sample project with its files. Both are made once; the project is a copy.
 func fromDemo(t testing.TB, make func() (*project.Project, map[string]exchange.File, error)) (*project.Project, stage.Files) {
 	t.Helper()
-	p, files, err := make()
-	require.NoError(t, err)
-	return p, meshfile.Files(func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil })
+	type sample struct {
+		p     *project.Project
+		files stage.Files
+	}
+	key := reflect.ValueOf(make).Pointer()
+	made, ok := samples.Load(key)
+	if !ok {
+		p, files, err := make()
+		require.NoError(t, err)
+		made = sample{p, meshfile.Kept(func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil })}
+		samples.Store(key, made)
+	}
+	return made.(sample).p.Clone(), made.(sample).files
 }
 
 // Parts of a picture are what the whole shows there, to the bit, wherever they are cut, and whatever was drawn before.

@@ -3,9 +3,10 @@ package frame
 import (
 	"bytes"
 	"encoding/binary"
-	"hash/crc32"
 	"io"
 	"math"
+
+	"mobanta/core/pixmap"
 )
 
 // writePNG writes the picture as a PNG that says that its colours are sRGB, and how large it is on paper.
@@ -16,7 +17,7 @@ func (p *Picture) writePNG(w io.Writer, bits int) error {
 	}
 	const head = 8 + 25 // the signature, and IHDR
 	data := buf.Bytes()
-	for _, part := range [][]byte{data[:head], Chunk("sRGB", []byte{0}), density(p.DPI), data[head:]} {
+	for _, part := range [][]byte{data[:head], pixmap.Chunk("sRGB", []byte{0}), density(p.DPI), data[head:]} {
 		if _, err := w.Write(part); err != nil {
 			return err
 		}
@@ -31,12 +32,5 @@ func density(dpi float64) []byte {
 	}
 	n := uint32(math.Round(dpi / 0.0254))
 	data := binary.BigEndian.AppendUint32(nil, n)
-	return Chunk("pHYs", append(binary.BigEndian.AppendUint32(data, n), 1))
-}
-
-// Chunk returns a chunk of a PNG.
-func Chunk(kind string, data []byte) []byte {
-	out := binary.BigEndian.AppendUint32(nil, uint32(len(data)))
-	out = append(append(out, kind...), data...)
-	return binary.BigEndian.AppendUint32(out, crc32.ChecksumIEEE(out[4:]))
+	return pixmap.Chunk("pHYs", append(binary.BigEndian.AppendUint32(data, n), 1))
 }

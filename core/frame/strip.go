@@ -11,7 +11,7 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/picture"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -27,7 +27,7 @@ const stripOff = 0.031
 // is as long as the model's diagonal, seen from straight before it, its middle the middle of the
 // model's space. A normal is shown as light from the upper left makes it. net is a look's network,
 // flat; id the node in it. old is the scene of the strip before; it may be nil.
-func Strip(net *network.Network, id string, files stage.Files, w, h, lines int, old *stage.Scene) (picture.Job, error) {
+func Strip(net *network.Network, id string, files stage.Files, w, h, lines int, old *stage.Scene) (scene.Job, error) {
 	sun := stage.NewLight(stripID, "Sun", light.Sun)
 	sun.Azimuth, sun.Elevation, sun.Shadows = -55, 35, false
 	half := stripLong * float64(h) / float64(w) / 2
@@ -39,7 +39,7 @@ func Strip(net *network.Network, id string, files stage.Files, w, h, lines int, 
 	}
 	sc, err := stage.NewScene(&st, stripFiles{files}, old)
 	if err != nil {
-		return picture.Job{}, err
+		return scene.Job{}, err
 	}
 	var cat node.Catalogue
 	n := net.Node(id)
@@ -48,7 +48,7 @@ func Strip(net *network.Network, id string, files stage.Files, w, h, lines int, 
 		{ID: "page", Kind: "coordinates", Set: map[string]any{"space": "page"}},
 		{ID: "tones", Kind: "gradient", In: map[string]network.Input{"from": {Value: [3]float64{}}, "to": {Value: [3]float64{float64(w) / float64(h), 0, 0}}}}}}
 	if err := added.Settle(cat); err != nil {
-		return picture.Job{}, err
+		return scene.Job{}, err
 	}
 	for i := range added.Nodes {
 		added.Nodes[i].ID = stripID + "/" + added.Nodes[i].ID // no look calls its own nodes so
@@ -64,7 +64,7 @@ func Strip(net *network.Network, id string, files stage.Files, w, h, lines int, 
 		nodes = append(nodes, page, tones)
 		print(nodes, n, network.Ref{Node: tones.ID, Port: "tone"}, float64(h)/float64(lines))
 	}
-	return picture.Job{Scene: sc, Looks: map[string]*network.Network{stripID: {Nodes: nodes}}, W: w, H: h, Samples: 4, Peek: &picture.Peek{Look: stripID, Ref: ref}}, nil
+	return scene.Job{Scene: sc, Looks: map[string]*network.Network{stripID: {Nodes: nodes}}, W: w, H: h, Samples: 4, Peek: &scene.Peek{Look: stripID, Ref: ref}}, nil
 }
 
 // print gives the pattern n, and the bands that it is printed over, all tones in place of what they

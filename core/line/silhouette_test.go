@@ -18,27 +18,41 @@ import (
 	"mobanta/core/vec"
 )
 
-// settled returns the cover of lines on all positions of a picture that an eye without perspective takes, and how many
-// pixels one length is.
-func settled(t *testing.T, sc *stage.Scene, h int, shift, width float32, rule line.Rule) (cover []float32, scale float64) {
+// borders is a way in which lines are drawn along borders.
+type borders struct {
+	shift float32
+	rule  line.Rule
+}
+
+// settled returns the cover of lines on all positions of a picture that an eye without perspective takes, for each way to draw
+// them, and how many pixels one length is.
+func settled(t *testing.T, sc *stage.Scene, h int, width float32, ways ...borders) (covers [][]float32, scale float64) {
 	view := stage.Camera{Distance: 6, Angle: 30, Ortho: true}.View(h, h)
-	s := line.NewSheet(h, h)
+	sheets := make([]*line.Sheet, len(ways))
+	for i := range sheets {
+		sheets[i] = line.NewSheet(h, h)
+	}
 	pr := sample.NewProjector(sc.Geometry, view, 2)
 	const passes = 16
 	for k := range passes {
 		vis, err := pr.Draw(context.Background(), picture.Position(k, passes), 2)
 		require.NoError(t, err)
-		var strokes []line.Stroke
-		for _, c := range rule.Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2}, func(int32) bool { return true }) {
-			strokes = append(strokes, line.Stroke{Chain: c, Ink: slices.Repeat([]line.Ink{{Width: width, Opacity: 1}}, len(c)), Shift: shift})
+		for i, way := range ways {
+			var strokes []line.Stroke
+			for _, c := range way.rule.Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 2}, func(int32) bool { return true }) {
+				strokes = append(strokes, line.Stroke{Chain: c, Ink: slices.Repeat([]line.Ink{{Width: width, Opacity: 1}}, len(c)), Shift: way.shift})
+			}
+			sheets[i].Add([][]line.Stroke{strokes}, 2)
 		}
-		s.Add([][]line.Stroke{strokes}, 2)
 	}
-	cover = make([]float32, h*h)
-	for i := range cover {
-		cover[i] = s.Pix[4*i+3] / passes
+	for _, s := range sheets {
+		cover := make([]float32, h*h)
+		for i := range cover {
+			cover[i] = s.Pix[4*i+3] / passes
+		}
+		covers = append(covers, cover)
 	}
-	return cover, float64(view.Scale)
+	return covers, float64(view.Scale)
 }
 
 func disc() *mesh.Mesh {
@@ -69,20 +83,18 @@ func TestBordersAreAsWideAsIsAsked(t *testing.T) {
 			around float64
 		}{"disc": {disc(), 2 * math.Pi}, "square": {turned(0), 8}, "30°": {turned(30), 8}} {
 			sc := stagetest.Of(t, m.mesh)
-			for shift, rule := range map[float32]line.Rule{-2: line.Edges{Outer: true}, 0: line.Silhouette{Round: line.RoundAll},
-				1: line.Silhouette{Round: line.RoundModels, Shift: 1}, -1: line.Silhouette{Round: line.RoundParts, Shift: -1}} {
-				if shift == -2 { // edges lie on the border
-					shift = 0
-				}
-				const width = 9
-				cover, scale := settled(t, sc, h, shift, width, rule)
-				wide := width * float64(h) / 1000
+			ways := []borders{{0, line.Edges{Outer: true}}, {0, line.Silhouette{Round: line.RoundAll}},
+				{1, line.Silhouette{Round: line.RoundModels, Shift: 1}}, {-1, line.Silhouette{Round: line.RoundParts, Shift: -1}}} // edges lie on the border
+			const width = 9
+			covers, scale := settled(t, sc, h, width, ways...)
+			wide := width * float64(h) / 1000
+			for k, way := range ways {
 				// Outside or inside it is as much longer or shorter as its middle lies aside.
 				around := m.around * scale
 				if name == "disc" {
-					around += 2 * math.Pi * float64(shift) * wide / 2
+					around += 2 * math.Pi * float64(way.shift) * wide / 2
 				}
-				assert.InDelta(t, around*wide, sum(cover), 0.05*around*wide+4*wide*wide, "%s, %v, on %d lines", name, rule, h)
+				assert.InDelta(t, around*wide, sum(covers[k]), 0.05*around*wide+4*wide*wide, "%s, %v, on %d lines", name, way.rule, h)
 			}
 		}
 	}
@@ -96,7 +108,8 @@ func TestEdgesAreEvenlyThickAtAnySize(t *testing.T) {
 	sc := stagetest.Of(t, disc())
 	var last []float32
 	for _, h := range []int{540, 1080, 2160} {
-		cover, scale := settled(t, sc, h, 0, 9, line.Edges{Outer: true})
+		covers, scale := settled(t, sc, h, 9, borders{0, line.Edges{Outer: true}})
+		cover := covers[0]
 		for _, degrees := range []float64{0, 13, 30, 45, 60, 77} {
 			s, c := math.Sincos(degrees * math.Pi / 180)
 			across := 0.0

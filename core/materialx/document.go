@@ -72,13 +72,7 @@ func Parse(data []byte) (*Document, error) {
 	}
 	dec := xml.NewDecoder(bytes.NewReader(data))
 	dec.Strict = true
-	d := &Document{}
-	skip := map[string]bool{}
-	var stack []xml.StartElement
-	count := 0
-	var graph *Graph
-	var def *NodeDef
-	var node *Node
+	p := parser{doc: &Document{}, skip: map[string]bool{}}
 	for {
 		tok, err := dec.Token()
 		if errors.Is(err, io.EOF) {
@@ -91,81 +85,110 @@ func Parse(data []byte) (*Document, error) {
 		case xml.Directive:
 			return nil, errors.New("materialx: the document declares a type or entities of its own, which MaterialX has no use for")
 		case xml.StartElement:
-			if len(stack) >= maxDepth {
-				return nil, fmt.Errorf("materialx: elements lie more than %d deep in each other", maxDepth)
+			if err := p.start(t); err != nil {
+				return nil, err
 			}
-			if len(t.Attr) > maxAttrs {
-				return nil, fmt.Errorf("materialx: an element has more than %d attributes", maxAttrs)
-			}
-			name := t.Name.Local
-			a := attributes(t)
-			if len(stack) == 0 && name != "materialx" {
-				return nil, fmt.Errorf("materialx: the document begins with %.40q, not with materialx", name)
-			}
-			if count++; count > 20*maxNodes {
-				return nil, fmt.Errorf("materialx: the document has more than %d elements", 20*maxNodes)
-			}
-			switch {
-			case name == "materialx":
-				d.Version, d.ColorSpace = a["version"], a["colorspace"]
-			case name == "nodegraph" && len(stack) == 1:
-				d.Graphs = append(d.Graphs, Graph{Name: a["name"], NodeDef: a["nodedef"], ColorSpace: a["colorspace"]})
-				graph = &d.Graphs[len(d.Graphs)-1]
-			case name == "nodedef" && len(stack) == 1:
-				d.NodeDefs = append(d.NodeDefs, NodeDef{Name: a["name"], Node: a["node"], Doc: a["doc"], Ours: a["mobanta"], Sum: a["mobanta_sum"]})
-				def = &d.NodeDefs[len(d.NodeDefs)-1]
-			case name == "input" || name == "output" || name == "parameter":
-				in := Input{Name: a["name"], Type: a["type"], Value: a["value"], NodeName: a["nodename"], Output: a["output"], InterfaceName: a["interfacename"], NodeGraph: a["nodegraph"], UIName: a["uiname"], ColorSpace: a["colorspace"], UIMin: a["uimin"], UIMax: a["uimax"]}
-				switch {
-				case node != nil && name != "output":
-					node.Inputs = append(node.Inputs, in)
-				case graph != nil && name == "output":
-					graph.Outputs = append(graph.Outputs, in)
-				case graph != nil:
-					graph.Inputs = append(graph.Inputs, in)
-				case def != nil && name == "output":
-					def.Outputs = append(def.Outputs, in)
-				case def != nil:
-					def.Inputs = append(def.Inputs, in)
-				}
-			case a["type"] != "" && def == nil && node == nil && (len(stack) == 1 || graph != nil && len(stack) == 2) && !passed[name]:
-				n := Node{Category: name, Name: a["name"], Type: a["type"], ColorSpace: a["colorspace"], Of: a["mobanta_of"], Ours: a["mobanta"], Sum: a["mobanta_sum"]}
-				if graph != nil {
-					graph.Nodes = append(graph.Nodes, n)
-					node = &graph.Nodes[len(graph.Nodes)-1]
-					if len(graph.Nodes) > maxNodes {
-						return nil, fmt.Errorf("materialx: a graph has more than %d nodes", maxNodes)
-					}
-				} else {
-					d.Nodes = append(d.Nodes, n)
-					node = &d.Nodes[len(d.Nodes)-1]
-					if len(d.Nodes) > maxNodes {
-						return nil, fmt.Errorf("materialx: the document has more than %d nodes", maxNodes)
-					}
-				}
-			default:
-				if !passed[name] && !skip[name] && len(d.Skipped) < 40 {
-					skip[name] = true
-					d.Skipped = append(d.Skipped, name)
-				}
-			}
-			stack = append(stack, t.Copy())
 		case xml.EndElement:
-			switch top := stack[len(stack)-1].Name.Local; {
-			case top == "nodegraph" && len(stack) == 2:
-				graph = nil
-			case top == "nodedef" && len(stack) == 2:
-				def = nil
-			case node != nil && node.Category == top:
-				node = nil
-			}
-			stack = stack[:len(stack)-1]
+			p.end()
 		}
 	}
-	if d.Version == "" {
+	if p.doc.Version == "" {
 		return nil, errors.New("materialx: the document does not say which version of MaterialX it is")
 	}
-	return d, nil
+	return p.doc, nil
+}
+
+// parser reads a document, element by element. Of graph, def and node those are not nil that it is within.
+type parser struct {
+	doc   *Document
+	skip  map[string]bool // elements that were left out and told of
+	stack []xml.StartElement
+	count int // of elements
+	graph *Graph
+	def   *NodeDef
+	node  *Node
+}
+
+// start reads where an element begins.
+func (p *parser) start(t xml.StartElement) error {
+	if len(p.stack) >= maxDepth {
+		return fmt.Errorf("materialx: elements lie more than %d deep in each other", maxDepth)
+	}
+	if len(t.Attr) > maxAttrs {
+		return fmt.Errorf("materialx: an element has more than %d attributes", maxAttrs)
+	}
+	name := t.Name.Local
+	a := attributes(t)
+	if len(p.stack) == 0 && name != "materialx" {
+		return fmt.Errorf("materialx: the document begins with %.40q, not with materialx", name)
+	}
+	if p.count++; p.count > 20*maxNodes {
+		return fmt.Errorf("materialx: the document has more than %d elements", 20*maxNodes)
+	}
+	switch {
+	case name == "materialx":
+		p.doc.Version, p.doc.ColorSpace = a["version"], a["colorspace"]
+	case name == "nodegraph" && len(p.stack) == 1:
+		p.doc.Graphs = append(p.doc.Graphs, Graph{Name: a["name"], NodeDef: a["nodedef"], ColorSpace: a["colorspace"]})
+		p.graph = &p.doc.Graphs[len(p.doc.Graphs)-1]
+	case name == "nodedef" && len(p.stack) == 1:
+		p.doc.NodeDefs = append(p.doc.NodeDefs, NodeDef{Name: a["name"], Node: a["node"], Doc: a["doc"], Ours: a["mobanta"], Sum: a["mobanta_sum"]})
+		p.def = &p.doc.NodeDefs[len(p.doc.NodeDefs)-1]
+	case name == "input" || name == "output" || name == "parameter":
+		in := Input{Name: a["name"], Type: a["type"], Value: a["value"], NodeName: a["nodename"], Output: a["output"], InterfaceName: a["interfacename"], NodeGraph: a["nodegraph"], UIName: a["uiname"], ColorSpace: a["colorspace"], UIMin: a["uimin"], UIMax: a["uimax"]}
+		p.port(name, in)
+	case a["type"] != "" && p.def == nil && p.node == nil && (len(p.stack) == 1 || p.graph != nil && len(p.stack) == 2) && !passed[name]:
+		n := Node{Category: name, Name: a["name"], Type: a["type"], ColorSpace: a["colorspace"], Of: a["mobanta_of"], Ours: a["mobanta"], Sum: a["mobanta_sum"]}
+		if p.graph != nil {
+			p.graph.Nodes = append(p.graph.Nodes, n)
+			p.node = &p.graph.Nodes[len(p.graph.Nodes)-1]
+			if len(p.graph.Nodes) > maxNodes {
+				return fmt.Errorf("materialx: a graph has more than %d nodes", maxNodes)
+			}
+		} else {
+			p.doc.Nodes = append(p.doc.Nodes, n)
+			p.node = &p.doc.Nodes[len(p.doc.Nodes)-1]
+			if len(p.doc.Nodes) > maxNodes {
+				return fmt.Errorf("materialx: the document has more than %d nodes", maxNodes)
+			}
+		}
+	default:
+		if !passed[name] && !p.skip[name] && len(p.doc.Skipped) < 40 {
+			p.skip[name] = true
+			p.doc.Skipped = append(p.doc.Skipped, name)
+		}
+	}
+	p.stack = append(p.stack, t.Copy())
+	return nil
+}
+
+// port puts an input or an output where it belongs: to what is nearest about it.
+func (p *parser) port(name string, in Input) {
+	switch {
+	case p.node != nil && name != "output":
+		p.node.Inputs = append(p.node.Inputs, in)
+	case p.graph != nil && name == "output":
+		p.graph.Outputs = append(p.graph.Outputs, in)
+	case p.graph != nil:
+		p.graph.Inputs = append(p.graph.Inputs, in)
+	case p.def != nil && name == "output":
+		p.def.Outputs = append(p.def.Outputs, in)
+	case p.def != nil:
+		p.def.Inputs = append(p.def.Inputs, in)
+	}
+}
+
+// end reads where an element ends.
+func (p *parser) end() {
+	switch top := p.stack[len(p.stack)-1].Name.Local; {
+	case top == "nodegraph" && len(p.stack) == 2:
+		p.graph = nil
+	case top == "nodedef" && len(p.stack) == 2:
+		p.def = nil
+	case p.node != nil && p.node.Category == top:
+		p.node = nil
+	}
+	p.stack = p.stack[:len(p.stack)-1]
 }
 
 // passed are elements that have nothing to do with networks.

@@ -15,22 +15,21 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/color"
-	"mobanta/core/frame"
 	"mobanta/core/materialx"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/shader"
 )
 
 // cube is a stage with a cube, whose look takes the place of what is asked of it.
-func cube(t *testing.T) picture.Job {
+func cube(t *testing.T) scene.Job {
 	cubeOnce.Do(func() {
 		net := project.NewLook()
 		var err error
-		cubeJob, err = frame.Job(boxed(t, &net), meshfile.Files(nil), nil)
+		cubeJob, err = scene.Of(boxed(t, &net), meshfile.Files(nil), nil)
 		require.NoError(t, err)
 	})
 	return cubeJob
@@ -48,7 +47,7 @@ func boxed(t *testing.T, net *network.Network) *project.Project {
 
 var (
 	cubeOnce sync.Once
-	cubeJob  picture.Job
+	cubeJob  scene.Job
 )
 
 // come returns what a graph comes to: its nodes, of which the last one named "a" is of a type; whatever stands before it in the

@@ -13,13 +13,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/exchange"
-	"mobanta/core/frame"
 	"mobanta/core/materialx"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/shader"
 	"mobanta/core/stage"
 	"mobanta/demo"
@@ -28,7 +28,7 @@ import (
 // written writes a look and returns the document as text.
 func written(t *testing.T, p *project.Project, files stage.Files, look string) (string, *materialx.Look) {
 	t.Helper()
-	job, err := frame.Job(p, files, nil)
+	job, err := scene.Of(p, files, nil)
 	require.NoError(t, err)
 	made, err := materialx.Of(p, job, look, func(ref network.Ref) []float32 {
 		v, err := shader.Mean(context.Background(), job, look, ref, 2)
@@ -41,6 +41,8 @@ func written(t *testing.T, p *project.Project, files stage.Files, look string) (
 	return buf.String(), made
 }
 
+var solids = meshfile.Kept(meshfile.Files(nil))
+
 // ball is a project of a ball that wears a network.
 func ball(t *testing.T, net *network.Network) *project.Project {
 	t.Helper()
@@ -49,14 +51,14 @@ func ball(t *testing.T, net *network.Network) *project.Project {
 	require.NoError(t, err)
 	require.NoError(t, net.Settle(p.Catalogue()))
 	p.Looks[0].Network = *net
-	p.Stage.Camera = p.Stage.Camera.Frame(stage.Bounds(&p.Stage, meshfile.Files(nil)), 1)
+	p.Stage.Camera = p.Stage.Camera.Frame(stage.Bounds(&p.Stage, solids), 1)
 	return p
 }
 
 // drawn is the picture of a project, in bytes.
 func drawn(t *testing.T, p *project.Project) []byte {
 	t.Helper()
-	job, err := frame.Job(p, meshfile.Files(nil), nil)
+	job, err := scene.Of(p, solids, nil)
 	require.NoError(t, err)
 	job.W, job.H, job.Samples = 60, 60, 1
 	var pix []byte
@@ -86,7 +88,7 @@ func TestKindsTravelToMaterialX(t *testing.T) {
 			net.Node("end").In["colour"] = network.Input{Wires: []network.Ref{ref}}
 		}
 		p := ball(t, net)
-		text, made := written(t, p, meshfile.Files(nil), p.Looks[0].ID)
+		text, made := written(t, p, solids, p.Looks[0].ID)
 		require.NoError(t, made.Document.Check(), k.Spec.Kind)
 		d, err := materialx.Parse([]byte(text))
 		require.NoError(t, err, k.Spec.Kind)
@@ -159,7 +161,7 @@ func TestPiecesComputeTheSame(t *testing.T) {
 		{ID: "end", Kind: network.FinishKind, In: map[string]network.Input{"colour": wire("ink.colour")}},
 	}}
 	p := ball(t, net)
-	text, _ := written(t, p, meshfile.Files(nil), p.Looks[0].ID)
+	text, _ := written(t, p, solids, p.Looks[0].ID)
 	bare := strings.NewReplacer(" mobanta=", " other=", " mobanta_of=", " other_of=", " mobanta_sum=", " other_sum=").Replace(text)
 	back, err := materialx.Read([]byte(bare))
 	require.NoError(t, err)
@@ -179,7 +181,7 @@ func TestAChangedPieceIsReadAsItIs(t *testing.T) {
 	net, ref := node.Catalogue{}.Example(node.Catalogue{}.Kind("soft-step"), "")
 	net.Node("end").In["colour"] = network.Input{Wires: []network.Ref{ref}}
 	p := ball(t, net)
-	text, _ := written(t, p, meshfile.Files(nil), p.Looks[0].ID)
+	text, _ := written(t, p, solids, p.Looks[0].ID)
 	changed := strings.Replace(text, `<ifgreatereq name="soft_step"`, `<ifgreater name="soft_step"`, 1)
 	changed = strings.Replace(changed, "</ifgreatereq>", "</ifgreater>", 1)
 	require.NotEqual(t, text, changed)

@@ -220,76 +220,95 @@ func checkNodes(where string, nodes []Node, inputs []Input, defined map[string]*
 			return fmt.Errorf("materialx: in %s the name %q is empty or there twice", where, n.Name)
 		}
 		names[n.Name] = true
-		var types func(in string) ([]string, bool)
-		if def := defined[n.Category]; def != nil {
-			types = func(in string) ([]string, bool) {
-				for _, e := range def.Inputs {
-					if e.Name == in {
-						return []string{e.Type}, true
-					}
-				}
-				return nil, false
-			}
-		} else {
-			s, ok := library[n.Category]
-			if !ok {
-				return fmt.Errorf("materialx: %s in %s is a %s, which the standard does not have", n.Name, where, n.Category)
-			}
-			if !contains(s.types, n.Type) {
-				return fmt.Errorf("materialx: %s in %s: there is no %s of type %s", n.Name, where, n.Category, n.Type)
-			}
-			types = func(in string) ([]string, bool) {
-				t, ok := s.inputs[in]
-				if !ok {
-					return nil, false
-				}
-				switch t[0] {
-				case "T":
-					return []string{n.Type}, true
-				case "F":
-					return []string{n.Type, "float"}, true
-				}
-				return t, true
-			}
+		types, err := inputTypes(where, n, defined)
+		if err != nil {
+			return err
 		}
 		for _, in := range n.Inputs {
-			t, ok := types(in.Name)
-			if !ok {
-				return fmt.Errorf("materialx: %s in %s: a %s has no input %q", n.Name, where, n.Category, in.Name)
-			}
-			if !contains(t, in.Type) {
-				return fmt.Errorf("materialx: %s in %s: input %q is a %s, not a %s", n.Name, where, in.Name, strings.Join(t, " or a "), in.Type)
-			}
-			switch {
-			case in.NodeName != "":
-				if got, ok := typeOf(nodes, defined, in.NodeName, in.Output); !ok || got != in.Type {
-					return fmt.Errorf("materialx: %s in %s: input %q is a %s and is fed a %q by %s", n.Name, where, in.Name, in.Type, got, in.NodeName)
-				}
-			case in.InterfaceName != "":
-				found := false
-				for _, e := range inputs {
-					found = found || e.Name == in.InterfaceName && e.Type == in.Type
-				}
-				if !found {
-					return fmt.Errorf("materialx: %s in %s: there is no input %q of type %s about it", n.Name, where, in.InterfaceName, in.Type)
-				}
-			case in.NodeGraph != "":
-				g := graphs[in.NodeGraph]
-				found := false
-				if g != nil {
-					for _, o := range g.Outputs {
-						found = found || o.Name == in.Output && o.Type == in.Type
-					}
-				}
-				if !found {
-					return fmt.Errorf("materialx: %s: there is no output %q of %s", n.Name, in.Output, in.NodeGraph)
-				}
-			case in.Value == "" && in.Type != "string" && in.Type != "filename":
-				return fmt.Errorf("materialx: %s in %s: input %q has no value", n.Name, where, in.Name)
+			if err := checkInput(where, n, in, types, nodes, inputs, defined, graphs); err != nil {
+				return err
 			}
 		}
 	}
-	// Cycles: each node leads to what it reads.
+	return checkCycles(where, nodes)
+}
+
+// inputTypes returns what tells the types that an input of a node may have; ok is false for an input that there is not.
+func inputTypes(where string, n *Node, defined map[string]*NodeDef) (types func(in string) (of []string, ok bool), err error) {
+	if def := defined[n.Category]; def != nil {
+		return func(in string) ([]string, bool) {
+			for _, e := range def.Inputs {
+				if e.Name == in {
+					return []string{e.Type}, true
+				}
+			}
+			return nil, false
+		}, nil
+	}
+
+	s, ok := library[n.Category]
+	if !ok {
+		return nil, fmt.Errorf("materialx: %s in %s is a %s, which the standard does not have", n.Name, where, n.Category)
+	}
+	if !contains(s.types, n.Type) {
+		return nil, fmt.Errorf("materialx: %s in %s: there is no %s of type %s", n.Name, where, n.Category, n.Type)
+	}
+	return func(in string) ([]string, bool) {
+		t, ok := s.inputs[in]
+		if !ok {
+			return nil, false
+		}
+		switch t[0] {
+		case "T":
+			return []string{n.Type}, true
+		case "F":
+			return []string{n.Type, "float"}, true
+		}
+		return t, true
+	}, nil
+}
+
+// checkInput tells what is wrong with an input of a node: it is fed what it cannot take, or nothing.
+func checkInput(where string, n *Node, in Input, types func(in string) ([]string, bool), nodes []Node, inputs []Input, defined map[string]*NodeDef, graphs map[string]*Graph) error {
+	t, ok := types(in.Name)
+	if !ok {
+		return fmt.Errorf("materialx: %s in %s: a %s has no input %q", n.Name, where, n.Category, in.Name)
+	}
+	if !contains(t, in.Type) {
+		return fmt.Errorf("materialx: %s in %s: input %q is a %s, not a %s", n.Name, where, in.Name, strings.Join(t, " or a "), in.Type)
+	}
+	switch {
+	case in.NodeName != "":
+		if got, ok := typeOf(nodes, defined, in.NodeName, in.Output); !ok || got != in.Type {
+			return fmt.Errorf("materialx: %s in %s: input %q is a %s and is fed a %q by %s", n.Name, where, in.Name, in.Type, got, in.NodeName)
+		}
+	case in.InterfaceName != "":
+		found := false
+		for _, e := range inputs {
+			found = found || e.Name == in.InterfaceName && e.Type == in.Type
+		}
+		if !found {
+			return fmt.Errorf("materialx: %s in %s: there is no input %q of type %s about it", n.Name, where, in.InterfaceName, in.Type)
+		}
+	case in.NodeGraph != "":
+		g := graphs[in.NodeGraph]
+		found := false
+		if g != nil {
+			for _, o := range g.Outputs {
+				found = found || o.Name == in.Output && o.Type == in.Type
+			}
+		}
+		if !found {
+			return fmt.Errorf("materialx: %s: there is no output %q of %s", n.Name, in.Output, in.NodeGraph)
+		}
+	case in.Value == "" && in.Type != "string" && in.Type != "filename":
+		return fmt.Errorf("materialx: %s in %s: input %q has no value", n.Name, where, in.Name)
+	}
+	return nil
+}
+
+// checkCycles tells of a node that reads itself, by whatever way.
+func checkCycles(where string, nodes []Node) error {
 	state := map[string]int{}
 	at := map[string]*Node{}
 	for i := range nodes {

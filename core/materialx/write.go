@@ -15,8 +15,8 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -29,7 +29,7 @@ type Look struct {
 
 // Of writes a look of a project that has been made ready. mean gives what a node's output, named as in the flat network, comes to
 // over the surface, for those that stay.
-func Of(p *project.Project, job picture.Job, look string, mean func(ref network.Ref) []float32) (*Look, error) {
+func Of(p *project.Project, job scene.Job, look string, mean func(ref network.Ref) []float32) (*Look, error) {
 	l := p.Look(look)
 	if l == nil {
 		return nil, fmt.Errorf("materialx: there is no look %.40q", look)

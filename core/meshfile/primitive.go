@@ -67,23 +67,9 @@ func (r *gltfReader) primitive(p *gltf.Primitive, node int, skin *int, name stri
 	if err := room(r.m, len(pos), len(pos), len(pos), 0); err != nil {
 		return fmt.Errorf("the model is too large: %w", err)
 	}
-	var normals []vec.V
-	if i, ok := p.Attributes[gltf.NORMAL]; ok {
-		if normals, err = r.vectors(i); err == nil && len(normals) != len(pos) {
-			err = fmt.Errorf("there are %d for %d positions", len(normals), len(pos))
-		}
-		if err != nil {
-			return fmt.Errorf("normals: %w", err)
-		}
-	}
-	var uv []float32
-	if i, ok := p.Attributes[gltf.TEXCOORD_0]; ok {
-		if uv, err = r.floats(i, 2); err == nil && len(uv) != 2*len(pos) {
-			err = fmt.Errorf("there are %d for %d positions", len(uv)/2, len(pos))
-		}
-		if err != nil {
-			return fmt.Errorf("texture coordinates: %w", err)
-		}
+	normals, uv, err := r.surface(p, len(pos))
+	if err != nil {
+		return err
 	}
 	paint, err := r.paint(p, len(pos))
 	if err != nil {
@@ -118,6 +104,35 @@ func (r *gltfReader) primitive(p *gltf.Primitive, node int, skin *int, name stri
 	if err := r.work.spend(len(pos) + len(indices)); err != nil {
 		return err
 	}
+	addTriangles(m, m.AddPart(name, c), world, pos, normals, uv, paint, indices)
+	return nil
+}
+
+// surface returns what a primitive says of its n vertices beside where they are: normals and texture coordinates, nil where
+// it has none.
+func (r *gltfReader) surface(p *gltf.Primitive, n int) (normals []vec.V, uv []float32, err error) {
+	if i, ok := p.Attributes[gltf.NORMAL]; ok {
+		if normals, err = r.vectors(i); err == nil && len(normals) != n {
+			err = fmt.Errorf("there are %d for %d positions", len(normals), n)
+		}
+		if err != nil {
+			return nil, nil, fmt.Errorf("normals: %w", err)
+		}
+	}
+	if i, ok := p.Attributes[gltf.TEXCOORD_0]; ok {
+		if uv, err = r.floats(i, 2); err == nil && len(uv) != 2*n {
+			err = fmt.Errorf("there are %d for %d positions", len(uv)/2, n)
+		}
+		if err != nil {
+			return nil, nil, fmt.Errorf("texture coordinates: %w", err)
+		}
+	}
+	return normals, uv, nil
+}
+
+// addTriangles adds a primitive's triangles to a part of a mesh, brought to where world puts them. What mirrors turns them
+// round too.
+func addTriangles(m *mesh.Mesh, part int32, world vec.M, pos, normals []vec.V, uv []float32, paint [][4]float32, indices []int32) {
 	p0, u0, n0 := int32(len(m.Positions)), int32(len(m.UVs)), int32(len(m.Normals))
 	for _, v := range pos {
 		m.Positions = append(m.Positions, world.Point(v))
@@ -133,7 +148,6 @@ func (r *gltfReader) primitive(p *gltf.Primitive, node int, skin *int, name stri
 	for i := 0; i+1 < len(uv); i += 2 {
 		m.UVs = append(m.UVs, [2]float32{uv[i], 1 - uv[i+1]})
 	}
-	part := m.AddPart(name, c)
 	mirrored := world.Det() < 0
 	for i := 0; i+2 < len(indices); i += 3 {
 		var f [3]mesh.Corner
@@ -152,7 +166,6 @@ func (r *gltfReader) primitive(p *gltf.Primitive, node int, skin *int, name stri
 		}
 		m.AddFace(part, f[:]...)
 	}
-	return nil
 }
 
 // paint returns the colours at n positions, nil if there are none.

@@ -447,6 +447,41 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 	inside := slices.Sorted(maps.Keys(in))
 	g.Network = n.Fragment(inside, false)
 	node := Node{ID: n.newID(), Kind: GroupPrefix + groupID}
+	c.exposeInputs(n, in, &g, &node)
+	if err := c.exposeOutputs(n, in, &g, node.ID); err != nil {
+		return g, "", err
+	}
+	if len(g.Inputs) > maxExposed || len(g.Outputs) > maxExposed {
+		return g, "", fmt.Errorf("network: a group shows at most %d inputs and outputs", maxExposed)
+	}
+	if len(g.Outputs) == 0 { // nothing reads them yet: show what the last of them gives
+		for i := len(g.Nodes) - 1; i >= 0 && len(g.Outputs) == 0; i-- {
+			for _, p := range c.Of(&g.Nodes[i]).Outputs {
+				g.Outputs = append(g.Outputs, Exposed{Key: exposedKey(g.Outputs, nil, p.Key), Name: p.Name, To: []Ref{{g.Nodes[i].ID, p.Key}}})
+			}
+		}
+	}
+	section := ""
+	for _, id := range inside {
+		if s := n.SectionOf(id); s != nil {
+			section = s.ID
+		}
+		n.forget(id)
+	}
+	first := slices.IndexFunc(n.Nodes, func(d Node) bool { return in[d.ID] })
+	n.Nodes = slices.DeleteFunc(n.Nodes, func(d Node) bool { return in[d.ID] })
+	n.Nodes = slices.Insert(n.Nodes, min(first, len(n.Nodes)), node)
+	if n.Section(section) != nil {
+		if err := n.Move(node.ID, section); err != nil {
+			return g, "", err
+		}
+	}
+	return g, node.ID, nil
+}
+
+// exposeInputs shows outside what nodes that go into a group read from others, one input for each source and type, and wires
+// the node that stands for the group to it.
+func (c Grouped) exposeInputs(n *Network, in map[string]bool, g *Group, node *Node) {
 	bySource := map[string]int{} // source and type → exposed input
 	for i := range n.Nodes {
 		d := &n.Nodes[i]
@@ -475,6 +510,10 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 			node.Feed(key, Input{Wires: outside})
 		}
 	}
+}
+
+// exposeOutputs shows outside what others read of nodes that go into a group, and lets them read the node that stands for it.
+func (c Grouped) exposeOutputs(n *Network, in map[string]bool, g *Group, node string) error {
 	renamed := map[Ref]string{}
 	for i := range n.Nodes {
 		d := &n.Nodes[i]
@@ -489,41 +528,16 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 				if renamed[w] == "" {
 					out, err := n.output(c, w)
 					if err != nil {
-						return g, "", fmt.Errorf("network: %w", err)
+						return fmt.Errorf("network: %w", err)
 					}
 					renamed[w] = exposedKey(g.Outputs, nil, w.Port)
 					g.Outputs = append(g.Outputs, Exposed{Key: renamed[w], Name: out.Name, To: []Ref{w}})
 				}
-				n.rewire(d, key, w, Ref{node.ID, renamed[w]})
+				n.rewire(d, key, w, Ref{node, renamed[w]})
 			}
 		}
 	}
-	if len(g.Inputs) > maxExposed || len(g.Outputs) > maxExposed {
-		return g, "", fmt.Errorf("network: a group shows at most %d inputs and outputs", maxExposed)
-	}
-	if len(g.Outputs) == 0 { // nothing reads them yet: show what the last of them gives
-		for i := len(g.Nodes) - 1; i >= 0 && len(g.Outputs) == 0; i-- {
-			for _, p := range c.Of(&g.Nodes[i]).Outputs {
-				g.Outputs = append(g.Outputs, Exposed{Key: exposedKey(g.Outputs, nil, p.Key), Name: p.Name, To: []Ref{{g.Nodes[i].ID, p.Key}}})
-			}
-		}
-	}
-	section := ""
-	for _, id := range inside {
-		if s := n.SectionOf(id); s != nil {
-			section = s.ID
-		}
-		n.forget(id)
-	}
-	first := slices.IndexFunc(n.Nodes, func(d Node) bool { return in[d.ID] })
-	n.Nodes = slices.DeleteFunc(n.Nodes, func(d Node) bool { return in[d.ID] })
-	n.Nodes = slices.Insert(n.Nodes, min(first, len(n.Nodes)), node)
-	if n.Section(section) != nil {
-		if err := n.Move(node.ID, section); err != nil {
-			return g, "", err
-		}
-	}
-	return g, node.ID, nil
+	return nil
 }
 
 // Rehang makes what outer shows of nodes that have gone into inner lead there, to

@@ -219,6 +219,16 @@ func (s *Spec) Setting(key string) *Setting {
 	return nil
 }
 
+// SettingOf returns the first setting of that type, nil if there is none.
+func (s *Spec) SettingOf(t SettingType) *Setting {
+	for i := range s.Settings {
+		if s.Settings[i].Type == t {
+			return &s.Settings[i]
+		}
+	}
+	return nil
+}
+
 // Catalogue finds the specs of nodes.
 type Catalogue interface {
 	// Spec returns the spec of a kind, by key or name, nil if there is none.
@@ -278,12 +288,8 @@ func (s *Setting) Parse(v any) (any, error) {
 			}
 		}
 		return stops, color.CheckStops(stops)
-	case Lights:
-		list, err := parseList[string](s, v, "a list of lights")
-		if err == nil && len(list) > 100 {
-			err = errors.New("too many lights")
-		}
-		return list, err
+	case Lights, Named, Stack, Arguments, Rows:
+		return s.parseEntries(v)
 	case Strip:
 		strip, ok := v.(color.Strip)
 		if !ok {
@@ -292,6 +298,34 @@ func (s *Setting) Parse(v any) (any, error) {
 			}
 		}
 		return strip, strip.Check()
+	case Picture:
+		t, ok := v.(string)
+		if !ok || t != "" && !hashPattern.MatchString(t) {
+			return nil, bad("the hash of a picture")
+		}
+		return t, nil
+	case Expr:
+		t, ok := v.(string)
+		if !ok {
+			return nil, bad("text")
+		}
+		if len(t) > MaxFormula {
+			return nil, fmt.Errorf("%s is %d bytes long, more than the %d that are allowed", s.Name, len(t), MaxFormula)
+		}
+		return t, nil
+	}
+	return nil, fmt.Errorf("network: setting %s has no type", s.Key)
+}
+
+// parseEntries is Parse for settings that are lists.
+func (s *Setting) parseEntries(v any) (any, error) {
+	switch s.Type {
+	case Lights:
+		list, err := parseList[string](s, v, "a list of lights")
+		if err == nil && len(list) > 100 {
+			err = errors.New("too many lights")
+		}
+		return list, err
 	case Named:
 		list, err := parseList[Option](s, v, "a list of choices, {\"key\": \"a\", \"name\": \"Day\"}")
 		if err == nil {
@@ -320,7 +354,7 @@ func (s *Setting) Parse(v any) (any, error) {
 			}
 		}
 		return list, err
-	case Rows:
+	default: // Rows
 		list, err := parseList[Row](s, v, "a list of rows, {\"key\": \"a\", \"name\": \"Near\", \"at\": 0}")
 		if err == nil {
 			err = checkList(s.Name, MaxRows, list, func(r *Row) (string, *string) { return r.Key, &r.Name })
@@ -331,23 +365,7 @@ func (s *Setting) Parse(v any) (any, error) {
 			}
 		}
 		return list, err
-	case Picture:
-		t, ok := v.(string)
-		if !ok || t != "" && !hashPattern.MatchString(t) {
-			return nil, bad("the hash of a picture")
-		}
-		return t, nil
-	case Expr:
-		t, ok := v.(string)
-		if !ok {
-			return nil, bad("text")
-		}
-		if len(t) > MaxFormula {
-			return nil, fmt.Errorf("%s is %d bytes long, more than the %d that are allowed", s.Name, len(t), MaxFormula)
-		}
-		return t, nil
 	}
-	return nil, fmt.Errorf("network: setting %s has no type", s.Key)
 }
 
 // reread turns decoded JSON into a value of another type; unknown members are

@@ -10,6 +10,7 @@ import (
 	"sync"
 	"unsafe"
 
+	"mobanta/core/color"
 	"mobanta/core/find"
 	"mobanta/core/line"
 	"mobanta/core/network"
@@ -477,4 +478,18 @@ func smoothstep(x, a, b float32) float32 {
 	}
 	t := max(0, min(1, (x-a)/(b-a)))
 	return t * t * (3 - 2*t)
+}
+
+// RampOf returns the ramp that a node is; nil for no node, and for nodes that are none.
+func RampOf(d *network.Node) *color.Ramp {
+	if d == nil {
+		return nil
+	}
+	k := Catalogue{}.Kind(d.Kind)
+	if k == nil || k.Prepare == nil {
+		return nil
+	}
+	spec := Catalogue{}.Of(d)
+	r, _ := k.Prepare(func(key string) any { return d.Value(spec.Setting(key)) }).(*color.Ramp)
+	return r
 }

@@ -25,11 +25,19 @@ func sheetOf(t *testing.T, w, h int) *bench {
 
 // seenBy is a bench whose picture a camera takes.
 func seenBy(t *testing.T, sc *stage.Scene, c stage.Camera, w, h int) *bench {
+	return seenOnly(t, sc, c, w, h, wanted)
+}
+
+// wanted is what patterns read of points.
+const wanted = sample.Pos | sample.Normal | sample.Flat | sample.Eye | sample.UV | sample.Page | sample.Foot | sample.Weights
+
+// seenOnly is seenBy with some of what is known of the points.
+func seenOnly(t *testing.T, sc *stage.Scene, c stage.Camera, w, h int, known sample.Attr) *bench {
 	view := c.View(w, h)
 	vis, err := sample.NewProjector(sc.Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
 	require.NoError(t, err)
 	set := sample.Seen(vis, sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
-	set.Resolve(sample.Pos|sample.Normal|sample.Flat|sample.Eye|sample.UV|sample.Page|sample.Foot|sample.Weights, 1)
+	set.Resolve(known, 1)
 	return &bench{t, sc, set, asked(sc)}
 }
 
@@ -164,21 +172,24 @@ func TestAnchoredDotsGoWithTheSurface(t *testing.T) {
 	ball := stagetest.Of(t, mesh.Sphere(1, 128, 64))
 	const lines, density = 600, 15
 	in := map[string]any{"density": float64(density), "angle": 30.0}
-	for _, laid := range []string{"model", "part"} {
-		for _, elevation := range []float64{0, 25} {
-			on := vec.Direction(4.8, elevation) // what lies in the middle half-way
-			var cells, distances []float32
-			for k := range 24 {
-				c := stage.Camera{Azimuth: 0.4 * float64(k), Elevation: elevation, Distance: 5, Angle: 30}
-				b := seenBy(t, ball, c, lines, lines)
-				b.set = b.set.Pick([]int32{int32(b.nearest(on))})
-				cells = append(cells, b.run("halftone", map[string]any{"laid": laid}, in, "cell")[0][0])
-				distances = append(distances, b.run("halftone", map[string]any{"laid": laid}, in, "distance")[0][0])
+	const pixel = float64(density) / lines * math.Sqrt2
+	for _, elevation := range []float64{0, 25} {
+		on := vec.Direction(4.8, elevation) // what lies in the middle half-way
+		cells, distances := map[string][]float32{}, map[string][]float32{}
+		for k := range 24 {
+			c := stage.Camera{Azimuth: 0.4 * float64(k), Elevation: elevation, Distance: 5, Angle: 30}
+			b := seenOnly(t, ball, c, lines, lines, sample.Pos|sample.Normal)
+			b.set = b.set.Pick([]int32{int32(b.nearest(on))})
+			b.set.Resolve(wanted, 1)
+			for _, laid := range []string{"model", "part"} {
+				cells[laid] = append(cells[laid], b.run("halftone", map[string]any{"laid": laid}, in, "cell")[0][0])
+				distances[laid] = append(distances[laid], b.run("halftone", map[string]any{"laid": laid}, in, "distance")[0][0])
 			}
-			const pixel = float64(density) / lines * math.Sqrt2
+		}
+		for laid, cells := range cells {
 			for k := range cells {
-				assert.Equal(t, cells[12], cells[k], "frame %d", k)
-				assert.InDelta(t, distances[12], distances[k], 2*pixel, "frame %d: a pixel, and half a one of where it is looked at", k)
+				assert.Equal(t, cells[12], cells[k], "%s, frame %d", laid, k)
+				assert.InDelta(t, distances[laid][12], distances[laid][k], 2*pixel, "%s, frame %d: a pixel, and half a one of where it is looked at", laid, k)
 			}
 		}
 	}

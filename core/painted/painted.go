@@ -14,10 +14,9 @@ import (
 
 	"mobanta/core/bake"
 	"mobanta/core/color"
-	"mobanta/core/frame"
 	"mobanta/core/meshfile"
-	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/text"
 	"mobanta/core/vec"
@@ -136,7 +135,7 @@ func NewPlan(ctx context.Context, p *project.Project, files stage.Files, o Order
 			pl.Remarks = append(pl.Remarks, fmt.Sprintf("%q moves, so it is not subdivided.", m.Name))
 		}
 	}
-	job, err := frame.Job(&q, files, old)
+	job, err := scene.Of(&q, files, old)
 	if err != nil {
 		return nil, err
 	}
@@ -153,7 +152,7 @@ func NewPlan(ctx context.Context, p *project.Project, files stage.Files, o Order
 }
 
 // add puts in a model of the stage.
-func (pl *Plan) add(ctx context.Context, job picture.Job, i int) error {
+func (pl *Plan) add(ctx context.Context, job scene.Job, i int) error {
 	name := pl.project.Stage.Models[i].Name
 	b := pl.order.bake(pl.project.Stage.Models[i].ID)
 	if err := b.Check(pl.project, 64, 64); err != nil {

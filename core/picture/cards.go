@@ -293,7 +293,7 @@ func (r *Renderer) Small(w, h int) *image.NRGBA {
 // Cut returns a part of the last picture as it is shown, pixel for pixel; it lies within the area that was drawn.
 func (r *Renderer) Cut(area image.Rectangle) *image.NRGBA {
 	defer r.work()()
-	img, at := image.NewNRGBA(r.result.Bounds()), r.job.frame().Min
+	img, at := image.NewNRGBA(r.result.Bounds()), frameOf(&r.job).Min
 	r.result.RGBA(img.Pix, img.Rect)
 	out := image.NewNRGBA(image.Rect(0, 0, area.Dx(), area.Dy()))
 	draw.Draw(out, out.Rect, img, area.Min.Sub(at), draw.Src)

@@ -13,6 +13,7 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/picture"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/stage/stagetest"
 	"mobanta/core/vec"
@@ -49,7 +50,7 @@ func TestAPictureIsTheSameWhereverTheOneBeforeWasCutOff(t *testing.T) {
 		look(t, banded+`{"id":"end","kind":"Finish","in":{"colour":"bands.colour"}}`),
 	}
 	type which struct{ scene, look, w, samples int }
-	jobOf := func(k which) picture.Job {
+	jobOf := func(k which) scene.Job {
 		return job(scenes[k.scene], looks[k.look], k.w, k.w*2/3, k.samples)
 	}
 	want := map[which][]byte{}

@@ -15,6 +15,7 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/picture"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/stage/stagetest"
 	"mobanta/core/vec"
@@ -54,7 +55,7 @@ func TestPicturesStayAsTheyAre(t *testing.T) {
 		}
 	}
 	ctx := context.Background()
-	draw := func(r *picture.Renderer, j picture.Job) {
+	draw := func(r *picture.Renderer, j scene.Job) {
 		first := true
 		require.NoError(t, r.Render(ctx, j, func(res *picture.Result) {
 			if first || res.Done {
@@ -64,7 +65,7 @@ func TestPicturesStayAsTheyAre(t *testing.T) {
 		}))
 	}
 	r := picture.NewRenderer(2)
-	whole := picture.Job{Scene: sc, Looks: looks, W: w, H: h, Samples: 16}
+	whole := scene.Job{Scene: sc, Looks: looks, W: w, H: h, Samples: 16}
 	draw(r, whole)
 	lines := answers(ctx, t, r)
 
@@ -77,9 +78,9 @@ func TestPicturesStayAsTheyAre(t *testing.T) {
 	clear.Scene, clear.Samples = &later, 4
 	draw(r, clear)
 	peek := whole
-	peek.Peek, peek.Samples = &picture.Peek{Look: "striped", Ref: network.ParseRef("light.colour")}, 4
+	peek.Peek, peek.Samples = &scene.Peek{Look: "striped", Ref: network.ParseRef("light.colour")}, 4
 	draw(r, peek)
-	peek.Peek = &picture.Peek{Look: stagetest.Look, Ref: network.ParseRef("spot.tone")}
+	peek.Peek = &scene.Peek{Look: stagetest.Look, Ref: network.ParseRef("spot.tone")}
 	draw(r, peek)
 	quick := whole
 	quick.Quick, quick.Samples = true, 1

@@ -12,6 +12,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/picture"
 	"mobanta/core/pixmap"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -67,7 +68,7 @@ func TestAnImageDoesNotShimmer(t *testing.T) {
 		film := func(samples int) (out [w * h][4]float32) {
 			r := picture.NewRenderer(2)
 			r.Keep = false
-			require.NoError(t, r.Render(context.Background(), picture.Job{Scene: sc, Looks: map[string]*network.Network{"look": net}, W: w, H: h, Samples: samples, Peek: nil}, func(res *picture.Result) {
+			require.NoError(t, r.Render(context.Background(), scene.Job{Scene: sc, Looks: map[string]*network.Network{"look": net}, W: w, H: h, Samples: samples, Peek: nil}, func(res *picture.Result) {
 				for i := range out {
 					out[i] = res.Film.At(i)
 				}
@@ -89,7 +90,7 @@ func TestAnImageDoesNotShimmer(t *testing.T) {
 			msc, err := stage.NewScene(&moved, files, sc)
 			require.NoError(t, err)
 			r := picture.NewRenderer(2)
-			j := picture.Job{Scene: msc, Looks: map[string]*network.Network{"look": net}, W: w, H: h, Samples: 1}
+			j := scene.Job{Scene: msc, Looks: map[string]*network.Network{"look": net}, W: w, H: h, Samples: 1}
 			require.NoError(t, r.Render(context.Background(), j, func(res *picture.Result) {
 				for i := range want {
 					want[i] += float64(res.Film.At(i)[0]) / (side * side)

@@ -10,6 +10,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/sample"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -19,19 +20,19 @@ import (
 // between neighbours, the easing of lines and which way is out of them. Each reaches a few pixels, one over the other.
 const lightReach = 32
 
-// frame returns what is drawn for the part that a job wants, empty for all.
-func (j *Job) frame() image.Rectangle {
+// frameOf returns what is drawn for the part that a job wants, empty for all.
+func frameOf(j *scene.Job) image.Rectangle {
 	if j.Area.Empty() {
 		return image.Rectangle{}
 	}
-	f := j.Area.Inset(-lightReach - j.lineReach()) // stage.View wants its corner at multiples of Grain
+	f := j.Area.Inset(-lightReach - linesReach(j)) // stage.View wants its corner at multiples of Grain
 	down := func(v int) int { return max(0, v) / stage.Grain * stage.Grain }
 	up := func(v int) int { return (v + stage.Grain - 1) / stage.Grain * stage.Grain }
 	return image.Rect(down(f.Min.X), down(f.Min.Y), min(up(f.Max.X), j.W), min(up(f.Max.Y), j.H))
 }
 
-// lineReach returns how many pixels away a line may lie whose ink covers a pixel.
-func (j *Job) lineReach() int {
+// linesReach returns how many pixels away a line may lie whose ink covers a pixel.
+func linesReach(j *scene.Job) int {
 	most := float32(0)
 	for _, n := range j.Looks {
 		for i := range n.Nodes {
@@ -95,7 +96,7 @@ func (r *Renderer) Part(area image.Rectangle) (pix, shine []float32) {
 
 // Developed returns a picture made of a film that was put together from parts, developed as the job says. A context that
 // ends stops it.
-func (r *Renderer) Developed(ctx context.Context, job Job, whole *film.Film) (*Result, error) {
+func (r *Renderer) Developed(ctx context.Context, job scene.Job, whole *film.Film) (*Result, error) {
 	defer r.work()()
 	job.Area = image.Rectangle{}
 	job.Samples = 1

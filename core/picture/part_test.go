@@ -11,6 +11,7 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -30,8 +31,8 @@ func lined(kind string, width any, set map[string]any) *network.Network {
 
 // What is drawn about a part is as wide as light and the widest line reach, up to whole tiles of the raster, within the picture.
 func TestHowFarAPartReaches(t *testing.T) {
-	job := func(n *network.Network) *Job {
-		return &Job{W: 4000, H: 2000, Looks: map[string]*network.Network{"a": n}, Area: image.Rect(1024, 1024, 1100, 1088)}
+	job := func(n *network.Network) *scene.Job {
+		return &scene.Job{W: 4000, H: 2000, Looks: map[string]*network.Network{"a": n}, Area: image.Rect(1024, 1024, 1100, 1088)}
 	}
 	for _, c := range []struct {
 		name string
@@ -46,16 +47,16 @@ func TestHowFarAPartReaches(t *testing.T) {
 		{"pens follow the geometry", lined("pen-lines", 40.0, nil), 0},
 	} {
 		j := job(c.n)
-		assert.Equal(t, c.line, j.lineReach(), c.name)
-		f := j.frame()
+		assert.Equal(t, c.line, linesReach(j), c.name)
+		f := frameOf(j)
 		reach := lightReach + c.line
 		assert.Equal(t, image.Rect((1024-reach)/64*64, (1024-reach)/64*64, (1100+reach+63)/64*64, (1088+reach+63)/64*64), f, c.name)
 	}
 	j := job(PlainLook())
 	j.Area = image.Rect(0, 1960, 30, 2000)
-	assert.Equal(t, image.Rect(0, 1920, 64, 2000), j.frame(), "no farther than the picture")
+	assert.Equal(t, image.Rect(0, 1920, 64, 2000), frameOf(j), "no farther than the picture")
 	j.Area = image.Rectangle{}
-	assert.True(t, j.frame().Empty())
+	assert.True(t, frameOf(j).Empty())
 }
 
 // A part is what the whole shows there, whichever of both is drawn first, and what was drawn stays good for asking.
@@ -68,7 +69,7 @@ func TestAPartIsWhatTheWholeShowsThere(t *testing.T) {
 	st.Camera = st.Camera.Frame(stage.Bounds(&st, meshfile.Files(nil)), 1.5)
 	sc, err := stage.NewScene(&st, meshfile.Files(nil), nil)
 	require.NoError(t, err)
-	job := Job{Scene: sc, Looks: map[string]*network.Network{"a": lined("edge-lines", 12.0, nil)}, W: 390, H: 260, Samples: 5, Final: true}
+	job := scene.Job{Scene: sc, Looks: map[string]*network.Network{"a": lined("edge-lines", 12.0, nil)}, W: 390, H: 260, Samples: 5, Final: true}
 	r := NewRenderer(2)
 	defer r.Close()
 	area := image.Rect(180, 30, 300, 131)

@@ -24,6 +24,7 @@ import (
 	"mobanta/core/order"
 	"mobanta/core/parallel"
 	"mobanta/core/sample"
+	"mobanta/core/scene"
 	"mobanta/core/shade"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
@@ -34,30 +35,6 @@ const MaxPixels = 64 << 20
 
 // MaxSamples limits the positions in a pixel.
 const MaxSamples = 256
-
-// Job says what to render.
-type Job struct {
-	Scene   *stage.Scene
-	Looks   map[string]*network.Network // by id; settled, without groups and bypasses
-	W, H    int
-	Samples int    // positions in a pixel, at least 1
-	Peek    *Peek  // what to show in place of the finished picture, or nil
-	Plate   string // the ink whose plate is shown alone, "" for the print
-	Before  bool   // without the grade
-	Quick   bool   // with one position: soft light may stay grainy, for the sake of speed
-	Final   bool   // nothing but the settled picture is wanted: it is shown once
-	// Area is the part of the picture that is wanted, empty for all of it. What is shown then is a frame about it that is
-	// somewhat larger, since what shows within hangs on what lies around; see Result.Part.
-	Area image.Rectangle
-}
-
-// Peek asks for a node's own result on the parts that wear its look.
-type Peek struct {
-	Look string
-	Ref  network.Ref
-	// Raw leaves vectors as they are; otherwise -1..1 is shown as 0..1.
-	Raw bool
-}
 
 // Renderer renders one picture after another. It is for one goroutine at a time.
 type Renderer struct {
@@ -83,7 +60,7 @@ type Renderer struct {
 	cat   node.Catalogue
 	plain *network.Network
 
-	job       Job
+	job       scene.Job
 	view      stage.View
 	projector *sample.Projector
 	seen      *sample.Visibility // by the first position
@@ -172,7 +149,7 @@ func Position(k, n int) [2]float32 {
 // Render renders job. It calls show with the first picture, and again when it
 // has settled further, the last time when it is done; show may read the result
 // but must not keep it. A context that ends stops it with the context's error.
-func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) error {
+func (r *Renderer) Render(ctx context.Context, job scene.Job, show func(res *Result)) error {
 	if job.W < 1 || job.H < 1 || job.W*job.H > MaxPixels || !job.Area.In(image.Rect(0, 0, job.W, job.H)) {
 		return fmt.Errorf("picture: %d × %d pixels is not a size that can be rendered", job.W, job.H)
 	}
@@ -181,7 +158,7 @@ func (r *Renderer) Render(ctx context.Context, job Job, show func(res *Result)) 
 	r.waited = 0
 	job.Samples = max(1, min(MaxSamples, job.Samples))
 	show = r.developed(r.outside(show))
-	ctx, leave := r.enter(ctx, job.urgency())
+	ctx, leave := r.enter(ctx, urgency(&job))
 	defer func() { leave() }()
 	if err := r.prepare(ctx, job); err != nil {
 		return err
@@ -291,7 +268,7 @@ func (r *Renderer) evenly(ctx context.Context) (*film.Film, error) {
 }
 
 // urgency tells how urgent the first picture of a job is.
-func (j *Job) urgency() order.Level {
+func urgency(j *scene.Job) order.Level {
 	if j.Quick {
 		return order.Hand
 	}
@@ -361,10 +338,10 @@ func (r *Renderer) compile(net *network.Network) (out program, err error) {
 
 // prepare makes ready what the job shares with those before it. Where that fails, or ctx ends first, the renderer is as it
 // was: its last picture can be asked about, and the next one does not know of this job.
-func (r *Renderer) prepare(ctx context.Context, job Job) error {
+func (r *Renderer) prepare(ctx context.Context, job scene.Job) error {
 	old := r.job
 	view := job.Scene.Stage.Camera.View(job.W, job.H)
-	view.Area = job.frame()
+	view.Area = frameOf(&job)
 	same := old.Scene != nil && old.Scene.Geometry == job.Scene.Geometry && view == r.view && r.seen != nil
 	regroup := !same || !slices.EqualFunc(old.Scene.Parts, job.Scene.Parts, func(a, b stage.Part) bool { return a.Look == b.Look })
 	looks := looksOf(job.Scene)

@@ -20,6 +20,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/picture"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/stage/stagetest"
 	"mobanta/core/vec"
@@ -36,11 +37,11 @@ func look(t testing.TB, nodes string) *network.Network {
 const banded = `{"id":"light","kind":"Diffuse light"},
 	{"id":"bands","kind":"Ramp","in":{"tone":"light.tone"},"set":{"stops":[{"at":0,"color":"#3D2230"},{"at":0.3,"color":"#D4843F"},{"at":0.7,"color":"#F8D79B"}]}},`
 
-func job(sc *stage.Scene, net *network.Network, w, h, samples int) picture.Job {
-	return picture.Job{Scene: sc, Looks: map[string]*network.Network{stagetest.Look: net}, W: w, H: h, Samples: samples}
+func job(sc *stage.Scene, net *network.Network, w, h, samples int) scene.Job {
+	return scene.Job{Scene: sc, Looks: map[string]*network.Network{stagetest.Look: net}, W: w, H: h, Samples: samples}
 }
 
-func render(t testing.TB, r *picture.Renderer, j picture.Job, done func(*picture.Result)) {
+func render(t testing.TB, r *picture.Renderer, j scene.Job, done func(*picture.Result)) {
 	t.Helper()
 	require.NoError(t, r.Render(context.Background(), j, func(res *picture.Result) {
 		if res.Done {
@@ -74,7 +75,7 @@ func TestLambertOnASphereAgreesWithTheClosedForm(t *testing.T) {
 		sc.Stage.Lights[0].Azimuth, sc.Stage.Lights[0].Elevation = sun[0], sun[1]
 		sc = stagetest.Again(t, sc)
 		j := job(sc, net, 240, 240, 1)
-		j.Peek = &picture.Peek{Look: stagetest.Look, Ref: network.Ref{Node: "light", Port: "tone"}, Raw: true}
+		j.Peek = &scene.Peek{Look: stagetest.Look, Ref: network.Ref{Node: "light", Port: "tone"}, Raw: true}
 		view := sc.Stage.Camera.View(240, 240)
 		dir := vec.Direction(sun[0], sun[1])
 		render(t, picture.NewRenderer(2), j, func(res *picture.Result) {
@@ -142,7 +143,7 @@ func TestBandsLieWhereTheClosedFormPutsThemInTheirVeryColours(t *testing.T) {
 	}
 }
 
-func bytesOf(t testing.TB, r *picture.Renderer, j picture.Job) []byte {
+func bytesOf(t testing.TB, r *picture.Renderer, j scene.Job) []byte {
 	out := make([]byte, 4*j.W*j.H)
 	render(t, r, j, func(res *picture.Result) { res.RGBA(out, res.Bounds()) })
 	return out
@@ -170,7 +171,7 @@ func TestWhatAChangeLeavesBehindIsWhatAFreshPictureShows(t *testing.T) {
 	bytesOf(t, r, job(sc, a, 200, 150, 8))
 	assert.Equal(t, bytesOf(t, picture.NewRenderer(2), job(sc, b, 200, 150, 8)), bytesOf(t, r, job(sc, b, 200, 150, 8)))
 	peek := job(sc, b, 200, 150, 8)
-	peek.Peek = &picture.Peek{Look: stagetest.Look, Ref: network.Ref{Node: "light", Port: "tone"}}
+	peek.Peek = &scene.Peek{Look: stagetest.Look, Ref: network.Ref{Node: "light", Port: "tone"}}
 	assert.Equal(t, bytesOf(t, picture.NewRenderer(2), peek), bytesOf(t, r, peek))
 	sc.Stage.Lights[0].Azimuth = 80
 	sc = stagetest.Again(t, sc)
@@ -394,7 +395,7 @@ func TestAsMuchIsDirtyAsDiffers(t *testing.T) {
 		return look(t, strings.Replace(banded, "0.3", stop, 1)+`{"id":"end","kind":"Finish","in":{"colour":"bands.colour"}}`)
 	}
 	r := picture.NewRenderer(2)
-	dirty := func(j picture.Job) (first image.Rectangle, whole bool) {
+	dirty := func(j scene.Job) (first image.Rectangle, whole bool) {
 		t.Helper()
 		shown := 0
 		require.NoError(t, r.Render(context.Background(), j, func(res *picture.Result) {
@@ -405,7 +406,7 @@ func TestAsMuchIsDirtyAsDiffers(t *testing.T) {
 		require.Positive(t, shown)
 		return first, whole
 	}
-	quick := func(stop string, w int) picture.Job { return job(sc, flat(stop), w, 100, 1) }
+	quick := func(stop string, w int) scene.Job { return job(sc, flat(stop), w, 100, 1) }
 	_, whole := dirty(quick("0.3", 160))
 	assert.True(t, whole, "the first picture")
 	box, whole := dirty(quick("0.5", 160))
@@ -425,14 +426,14 @@ func TestAsMuchIsDirtyAsDiffers(t *testing.T) {
 func TestAPeekShowsTheLinesItLooksAtAlone(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))
 	r := picture.NewRenderer(2)
-	inks := func(p *picture.Peek) (any bool) {
+	inks := func(p *scene.Peek) (any bool) {
 		j := job(sc, look(t, inked), 120, 90, 1)
 		j.Peek = p
 		render(t, r, j, func(res *picture.Result) { any = res.Ink != nil })
 		return any
 	}
 	assert.True(t, inks(nil))
-	assert.False(t, inks(&picture.Peek{Look: stagetest.Look, Ref: network.ParseRef("bands.colour")}))
-	assert.True(t, inks(&picture.Peek{Look: stagetest.Look, Ref: network.ParseRef("ink.lines")}))
-	assert.False(t, inks(&picture.Peek{Look: "another", Ref: network.ParseRef("ink.lines")}))
+	assert.False(t, inks(&scene.Peek{Look: stagetest.Look, Ref: network.ParseRef("bands.colour")}))
+	assert.True(t, inks(&scene.Peek{Look: stagetest.Look, Ref: network.ParseRef("ink.lines")}))
+	assert.False(t, inks(&scene.Peek{Look: "another", Ref: network.ParseRef("ink.lines")}))
 }

@@ -14,6 +14,7 @@ import (
 	"mobanta/core/meshfile"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -52,7 +53,7 @@ func TestAStageLooksTheSameAtAnySize(t *testing.T) {
 		looks, err := p.Networks()
 		require.NoError(t, err)
 		pix := make([]byte, 4*150*100)
-		require.NoError(t, picture.NewRenderer(2).Render(context.Background(), picture.Job{Scene: sc, Looks: looks, W: 150, H: 100, Samples: 4}, func(r *picture.Result) {
+		require.NoError(t, picture.NewRenderer(2).Render(context.Background(), scene.Job{Scene: sc, Looks: looks, W: 150, H: 100, Samples: 4}, func(r *picture.Result) {
 			if r.Done {
 				r.RGBA(pix, r.Bounds())
 			}

@@ -125,7 +125,7 @@ func (p *Project) settleShapes(o *Outcome) error {
 	return err
 }
 
-var operations map[string]operation
+var operations = map[string]operation{}
 
 // plain is an operation that leaves all ports what they are, shaping one that
 // may not.
@@ -143,7 +143,14 @@ func shaping(label string, apply func(p *Project, e *Edit, o *Outcome) error) op
 }
 
 func init() {
-	operations = map[string]operation{
+	for _, of := range []map[string]operation{lookOperations(), sharedOperations(), stageOperations()} {
+		maps.Copy(operations, of)
+	}
+}
+
+// lookOperations returns what is done to looks, their nodes, wires, ramps and sections.
+func lookOperations() map[string]operation {
+	return map[string]operation{
 		"project.rename": plain("renamed the project", func(p *Project, e *Edit, o *Outcome) error {
 			return setName(&p.Name, e.Name)
 		}),
@@ -223,7 +230,12 @@ func init() {
 		"section.dissolve": plain("dissolved a section", within(dissolveSection)),
 		"section.set":      plain("changed a section", within(setSection)),
 		"section.move":     plain("moved nodes between sections", within(moveToSection)),
+	}
+}
 
+// sharedOperations returns what is done to groups, dials, swatches and the project's remarks.
+func sharedOperations() map[string]operation {
+	return map[string]operation{
 		"group.make":     shaping("made a group", within(makeGroup)),
 		"group.dissolve": shaping("dissolved a group", within(dissolveGroup)),
 		"group.single":   shaping("made a group single", within(singleGroup)),
@@ -252,7 +264,12 @@ func init() {
 			p.Dismissed = nil
 			return nil
 		}),
+	}
+}
 
+// stageOperations returns what is done to the stage, to what is done to the picture afterwards, to moves and stagings.
+func stageOperations() map[string]operation {
+	return map[string]operation{
 		"model.add":    plain("brought in a model", addModel),
 		"model.remove": plain("removed a model", removeModel),
 		"model.set":    plain("changed a model", setModel),

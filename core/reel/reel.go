@@ -1,19 +1,15 @@
-// Package reel keeps the frames of a picture that moves: packed, within a budget, under keys that say what they show.
+// Package reel keeps the frames of a picture that moves: packed, within a budget, under keys of any type that say what they show.
 package reel
 
 import (
 	"bytes"
 	"compress/flate"
-	"crypto/sha256"
 	"io"
 	"slices"
 	"sync"
 
 	"mobanta/core/budget"
 )
-
-// Key says what a frame shows, and how large it is.
-type Key [sha256.Size]byte
 
 // Frame is a frame as it is shown: W × H pixels of four bytes, sRGB, not premultiplied.
 type Frame struct {
@@ -30,7 +26,7 @@ type kept struct {
 }
 
 // Reel keeps frames. It is safe for use by several goroutines.
-type Reel struct {
+type Reel[Key comparable] struct {
 	mu      sync.Mutex
 	frames  map[Key]*kept
 	old     []Key // from the one that was put first
@@ -41,8 +37,8 @@ type Reel struct {
 }
 
 // New returns an empty reel that holds at most share bytes of a budget, which may be nil.
-func New(b *budget.Budget, share int) *Reel {
-	r := &Reel{frames: map[Key]*kept{}, share: share}
+func New[Key comparable](b *budget.Budget, share int) *Reel[Key] {
+	r := &Reel[Key]{frames: map[Key]*kept{}, share: share}
 	if b != nil {
 		r.account = b.Open(func(most int) (int, bool) {
 			if !r.mu.TryLock() {
@@ -57,7 +53,7 @@ func New(b *budget.Budget, share int) *Reel {
 }
 
 // Close lets go of all frames.
-func (r *Reel) Close() {
+func (r *Reel[Key]) Close() {
 	r.mu.Lock()
 	r.frames, r.old, r.size = map[Key]*kept{}, nil, 0
 	r.mu.Unlock()
@@ -67,14 +63,14 @@ func (r *Reel) Close() {
 }
 
 // Want says which frames are to come, the next first: others go before them, and of them the last.
-func (r *Reel) Want(keys []Key) {
+func (r *Reel[Key]) Want(keys []Key) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.wanted = keys
 }
 
 // Has tells how well a frame is there.
-func (r *Reel) Has(k Key) (passes int, done, ok bool) {
+func (r *Reel[Key]) Has(k Key) (passes int, done, ok bool) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	f := r.frames[k]
@@ -85,14 +81,14 @@ func (r *Reel) Has(k Key) (passes int, done, ok bool) {
 }
 
 // Size returns how many bytes all frames take.
-func (r *Reel) Size() int {
+func (r *Reel[Key]) Size() int {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.size
 }
 
 // Put keeps a frame, unless it is there at least as well. It tells whether there was room for it.
-func (r *Reel) Put(k Key, f Frame) bool {
+func (r *Reel[Key]) Put(k Key, f Frame) bool {
 	var buf bytes.Buffer
 	w, _ := flate.NewWriter(&buf, flate.BestSpeed)
 	_, _ = w.Write(f.Pix)
@@ -126,7 +122,7 @@ func (r *Reel) Put(k Key, f Frame) bool {
 }
 
 // Get returns a frame; its pixels are written into pix, if they fit there.
-func (r *Reel) Get(k Key, pix []byte) (Frame, bool) {
+func (r *Reel[Key]) Get(k Key, pix []byte) (Frame, bool) {
 	r.mu.Lock()
 	e := r.frames[k]
 	r.mu.Unlock()
@@ -144,7 +140,7 @@ func (r *Reel) Get(k Key, pix []byte) (Frame, bool) {
 }
 
 // drop lets go of a frame; r.mu is held.
-func (r *Reel) drop(k Key) {
+func (r *Reel[Key]) drop(k Key) {
 	if e := r.frames[k]; e != nil {
 		r.size -= len(e.data)
 		delete(r.frames, k)
@@ -154,7 +150,7 @@ func (r *Reel) drop(k Key) {
 
 // shed lets go of frames until at most so many bytes are left: of those that nobody waits for, the first that were put,
 // then of those that are to come, the last. r.mu is held.
-func (r *Reel) shed(most int) {
+func (r *Reel[Key]) shed(most int) {
 	if r.size <= most {
 		return
 	}

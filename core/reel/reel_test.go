@@ -21,10 +21,10 @@ func frame(w, h, passes int, done bool) reel.Frame {
 	return f
 }
 
-func key(n byte) reel.Key { return reel.Key{n} }
+func key(n byte) byte { return n }
 
 func TestWhatIsPutComesBack(t *testing.T) {
-	r := reel.New(nil, 1<<20)
+	r := reel.New[byte](nil, 1<<20)
 	_, ok := r.Get(key(1), nil)
 	assert.False(t, ok)
 	draft, fine := frame(20, 10, 1, false), frame(20, 10, 16, true)
@@ -51,14 +51,14 @@ func TestWhatIsPutComesBack(t *testing.T) {
 // Where there is no room those go first that nobody waits for, then those that come last.
 func TestWhatComesNextIsKept(t *testing.T) {
 	f := frame(32, 32, 1, false)
-	one := reel.New(nil, 1<<30)
+	one := reel.New[byte](nil, 1<<30)
 	one.Put(key(0), f)
 	size := one.Size()
-	r := reel.New(nil, 3*size+size/2)
+	r := reel.New[byte](nil, 3*size+size/2)
 	for n := range byte(3) {
 		require.True(t, r.Put(key(n), f))
 	}
-	r.Want([]reel.Key{key(1), key(3), key(4), key(5)})
+	r.Want([]byte{key(1), key(3), key(4), key(5)})
 	there := func() (out []byte) {
 		for n := range byte(9) {
 			if _, _, ok := r.Has(key(n)); ok {
@@ -80,7 +80,7 @@ func TestWhatComesNextIsKept(t *testing.T) {
 func TestAReelKeepsToItsBudget(t *testing.T) {
 	f := frame(32, 32, 1, false)
 	b := budget.New(40_000)
-	r := reel.New(b, 1<<20)
+	r := reel.New[byte](b, 1<<20)
 	for n := range byte(20) {
 		r.Put(key(n), f)
 	}

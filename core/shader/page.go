@@ -18,13 +18,12 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
-	"mobanta/core/frame"
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/sample"
+	"mobanta/core/scene"
 	"mobanta/core/shade"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
@@ -165,7 +164,7 @@ func NewPage(ctx context.Context, p *project.Project, files stage.Files, o Order
 	p = p.Moment()
 	q := *p
 	q.Stage.Backdrop.Floor = false
-	job, err := frame.Job(&q, files, nil)
+	job, err := scene.Of(&q, files, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -289,7 +288,7 @@ func data(prog *Program, files stage.Files) (programData, error) {
 }
 
 // part returns the triangles of a part, with what its look wants of the vertices.
-func (pg *Page) part(ctx context.Context, job picture.Job, i, program, workers int) (partData, error) {
+func (pg *Page) part(ctx context.Context, job scene.Job, i, program, workers int) (partData, error) {
 	sc := job.Scene
 	part := &sc.Parts[i]
 	m := &sc.Models[part.Model]
@@ -372,7 +371,7 @@ func (pg *Page) part(ctx context.Context, job picture.Job, i, program, workers i
 }
 
 // bakedValues evaluates what stays of a look at vertices of a part, as the camera sees them: three numbers for each.
-func bakedValues(ctx context.Context, job picture.Job, prog *Program, part int, vertices []int32, workers int) ([][]float32, error) {
+func bakedValues(ctx context.Context, job scene.Job, prog *Program, part int, vertices []int32, workers int) ([][]float32, error) {
 	sc := job.Scene
 	view := sc.Stage.Camera.View(1600, 1000)
 	all, vertex := sample.Vertices(sc, &view)
@@ -404,7 +403,7 @@ func bakedValues(ctx context.Context, job picture.Job, prog *Program, part int, 
 }
 
 // atPoints evaluates outputs of a look at points; patterns give what they come to, since a point meets a dot or none.
-func atPoints(ctx context.Context, job picture.Job, look string, points *sample.Points, refs []network.Ref, workers int) ([][]node.Plane, error) {
+func atPoints(ctx context.Context, job scene.Job, look string, points *sample.Points, refs []network.Ref, workers int) ([][]node.Plane, error) {
 	flat := job.Looks[look].Clone()
 	for i := range flat.Nodes {
 		if node.ConcernsOf(&flat.Nodes[i]).Printed != "" {
@@ -434,7 +433,7 @@ func atPoints(ctx context.Context, job picture.Job, look string, points *sample.
 
 // Mean returns what an output of a look, named as in the flat network, comes to over the vertices that wear it; nothing where
 // none do.
-func Mean(ctx context.Context, job picture.Job, look string, ref network.Ref, workers int) ([]float32, error) {
+func Mean(ctx context.Context, job scene.Job, look string, ref network.Ref, workers int) ([]float32, error) {
 	view := job.Scene.Stage.Camera.View(1600, 1000)
 	all, _ := sample.Vertices(job.Scene, &view)
 	var picked []int32

@@ -11,9 +11,9 @@ import (
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/sample"
+	"mobanta/core/scene"
 	"mobanta/core/texture"
 )
 
@@ -57,7 +57,7 @@ type Baked struct {
 const maxBaked = 8
 
 // Of writes a look of a project that has been made ready.
-func Of(p *project.Project, job picture.Job, look string) (*Program, error) {
+func Of(p *project.Project, job scene.Job, look string) (*Program, error) {
 	net, l := job.Looks[look], p.Look(look)
 	if net == nil || l == nil {
 		return nil, fmt.Errorf("shader: there is no look %.40q", look)
@@ -343,13 +343,6 @@ func (w *writer) node(d *network.Node, v sample.Variant) (map[string]string, err
 		}
 		return others[key+string(o)]
 	}
-	if kind.Elsewhere != nil && kind.Spec.Family != "texture" || d.Kind == "triplanar" {
-		for i := range spec.Inputs {
-			for _, o := range kind.Elsewhere(data, i) {
-				other(spec.Inputs[i].Key, o)
-			}
-		}
-	}
 	g := node.NewGLSL(name, w.point(v), get, func(key string) string { return inputs[key] }, other,
 		func(key string) string { return w.setting(d, spec.Setting(key)) },
 		func(key string, stops []color.Stop, mixing color.Mixing) string { return w.ramp(d, key, stops, mixing) }, w.picture)
@@ -374,10 +367,16 @@ func (w *writer) node(d *network.Node, v sample.Variant) (map[string]string, err
 	for _, s := range g.Left {
 		w.remark("%s: %s without %s.", w.l.Name, d.Title(cat), s)
 	}
+	w.done[key] = w.outputs(d, spec, name, g.Outs)
+	return w.done[key], nil
+}
+
+// outputs returns what a node's outputs are in the program, by their keys; what is more than a name gets one.
+func (w *writer) outputs(d *network.Node, spec *network.Spec, name string, written map[string]string) map[string]string {
 	outs := map[string]string{}
 	for i := range spec.Outputs {
 		o := &spec.Outputs[i]
-		s, ok := g.Outs[o.Key]
+		s, ok := written[o.Key]
 		if !ok {
 			s = map[bool]string{true: "0.0", false: "vec3(0.0)"}[o.Type == network.Tone]
 		}
@@ -395,8 +394,7 @@ func (w *writer) node(d *network.Node, v sample.Variant) (map[string]string, err
 		}
 		outs[o.Key] = s
 	}
-	w.done[key] = outs
-	return outs, nil
+	return outs
 }
 
 // comment returns a text that a line of a comment may hold: a backslash at its end would go on to the next.

@@ -14,16 +14,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/color"
-	"mobanta/core/frame"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
-	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/shader"
 )
 
 // ball is a project of a ball that wears a network.
-func ball(t testing.TB, nodes ...network.Node) (*project.Project, picture.Job) {
+func ball(t testing.TB, nodes ...network.Node) (*project.Project, scene.Job) {
 	t.Helper()
 	p := project.New("ball")
 	_, err := p.Apply(&project.Edit{Op: "model.add", Kind: "sphere"})
@@ -32,10 +31,10 @@ func ball(t testing.TB, nodes ...network.Node) (*project.Project, picture.Job) {
 	return p, ready(t, p)
 }
 
-func ready(t testing.TB, p *project.Project) picture.Job {
+func ready(t testing.TB, p *project.Project) scene.Job {
 	t.Helper()
 	require.NoError(t, p.Settle())
-	job, err := frame.Job(p, meshfile.Files(nil), nil)
+	job, err := scene.Of(p, meshfile.Files(nil), nil)
 	require.NoError(t, err)
 	return job
 }

@@ -50,92 +50,10 @@ func pack(ctx context.Context, list []*chart, margin float64, workers int) (side
 	}
 	// Which charts come first, and what counts as low, is tried on a coarse strip, where it costs little; the best is packed
 	// on the fine square.
-	coarse, climbs := cells/4, 0
-	if len(list) <= few && len(list) > 3 {
-		climbs = 60
-	}
-	by := cells / coarse
-	gap := int(math.Ceil(margin * cells))
+	k := &packer{ctx: ctx, list: list, workers: workers, gap: int(math.Ceil(margin * cells)), left: packing, finals: finals}
 	scale := cells / math.Sqrt(total/0.75)
-	left := packing
-	drawn, looked := draw(list, scale/float64(by), coarse, 3*coarse, workers)
-	left -= looked
-	strip := func(w *way) {
-		if ctx.Err() != nil {
-			return
-		}
-		var places []place
-		places, w.top, w.looked = packAt(ctx, w.order, drawn, coarse, 3*coarse, (gap+by-1)/by, w.low, left/trials, 1)
-		w.score = float64(w.top)
-		for _, p := range places { // of those that are as high, what lies lower
-			w.score += float64(p.y) / float64(coarse*len(places))
-		}
-	}
-	trials, finals := trials, finals
-	if Hasty {
-		trials, finals, climbs = 1, 1, 0
-	}
-	tried := make([]way, min(trials, 6*len(list)))
-	parallel.Do(workers, len(tried), func(k int) {
-		w := &tried[k]
-		w.order, w.low = orders[k%len(orders)].sorted(list, k/(2*len(orders))), [2]lowness{lowestTop, lowestFoot}[k/len(orders)%2]
-		strip(w)
-	})
-	for k := range tried {
-		left -= tried[k].looked
-	}
-	slices.SortStableFunc(tried, func(a, b way) int { return cmp.Compare(a.score, b.score) })
-	// Of few charts the best order gets better by changing places, one pair or one chart at a time; of many it would suit the
-	// strip alone.
-	chance := rand.New(rand.NewPCG(1, 2))
-	for range climbs {
-		if left < packing/2 {
-			break
-		}
-		var next [4]way
-		for k := range next {
-			w := way{order: slices.Clone(tried[0].order), low: tried[0].low}
-			i, j := chance.IntN(len(list)), chance.IntN(len(list))
-			if k%2 == 0 {
-				w.order[i], w.order[j] = w.order[j], w.order[i]
-			} else {
-				c := w.order[i]
-				w.order = slices.Insert(slices.Delete(w.order, i, i+1), j, c)
-			}
-			next[k] = w
-		}
-		parallel.Do(workers, len(next), func(k int) { strip(&next[k]) })
-		for _, w := range next {
-			left -= w.looked
-			if w.score < tried[0].score {
-				tried[0] = w
-			}
-		}
-	}
-	fine := func(w way, scale float64) []place {
-		if left <= 0 || ctx.Err() != nil {
-			return nil
-		}
-		drawn, looked := draw(list, scale, cells, cells, workers)
-		left -= looked
-		places, _, looked := packAt(ctx, w.order, drawn, cells, cells, gap, w.low, left, workers)
-		left -= looked
-		return places
-	}
-	var best []place
-	order, fits := tried[0].order, 0.0
-	for _, w := range tried[:min(finals, len(tried))] {
-		first := scale * math.Sqrt(float64(coarse)/float64(w.top)) * 1.045
-		if fits > 0 { // only what is better is worth the work
-			if fine(w, fits*1.006) == nil {
-				continue
-			}
-			first = fits * 1.012
-		}
-		if places, s := largest(func(scale float64) []place { return fine(w, scale) }, first, 0.988, 14); places != nil && s > fits {
-			best, order, fits = places, w.order, s
-		}
-	}
+	k.try(scale)
+	best, order, fits := k.largest(scale)
 	if fits > 0 {
 		scale = fits
 	}
@@ -143,10 +61,10 @@ func pack(ctx context.Context, list []*chart, margin float64, workers int) (side
 		if err := ctx.Err(); err != nil {
 			return 0, err
 		}
-		if scale *= 0.6; gap > 0 {
-			gap--
+		if scale *= 0.6; k.gap > 0 {
+			k.gap--
 		}
-		if best = fine(tried[0], scale); best == nil && (left <= 0 || scale*math.Sqrt(total) < 1) {
+		if best = k.fine(k.tried[0], scale); best == nil && (k.left <= 0 || scale*math.Sqrt(total) < 1) {
 			return shelve(list, margin), ctx.Err()
 		}
 		fits = scale
@@ -160,6 +78,120 @@ func pack(ctx context.Context, list []*chart, margin float64, workers int) (side
 		}
 	}
 	return cells / fits, ctx.Err()
+}
+
+// coarse is how many cells wide the strip is on which ways are tried.
+const coarse = cells / 4
+
+// packer is at work on packing charts.
+type packer struct {
+	ctx     context.Context
+	list    []*chart
+	workers int
+	gap     int   // between charts, in cells
+	left    int   // of the work that packing may take, in words that are looked at
+	tried   []way // on the strip, the best first
+	finals  int   // how many of them are packed on the fine square
+}
+
+// try packs charts in many ways on a coarse strip, the scale being that of the fine square.
+func (k *packer) try(scale float64) {
+	list := k.list
+	ways, climbs := trials, 0
+	if len(list) <= few && len(list) > 3 {
+		climbs = 60
+	}
+	if Hasty {
+		ways, k.finals, climbs = 1, 1, 0
+	}
+	const by = cells / coarse
+	drawn, looked := draw(list, scale/by, coarse, 3*coarse, k.workers)
+	k.left -= looked
+	strip := func(w *way) {
+		if k.ctx.Err() != nil {
+			return
+		}
+		var places []place
+		places, w.top, w.looked = packAt(k.ctx, w.order, drawn, coarse, 3*coarse, (k.gap+by-1)/by, w.low, k.left/trials, 1)
+		w.score = float64(w.top)
+		for _, p := range places { // of those that are as high, what lies lower
+			w.score += float64(p.y) / float64(coarse*len(places))
+		}
+	}
+	tried := make([]way, min(ways, 6*len(list)))
+	parallel.Do(k.workers, len(tried), func(n int) {
+		w := &tried[n]
+		w.order, w.low = orders[n%len(orders)].sorted(list, n/(2*len(orders))), [2]lowness{lowestTop, lowestFoot}[n/len(orders)%2]
+		strip(w)
+	})
+	for _, w := range tried {
+		k.left -= w.looked
+	}
+	slices.SortStableFunc(tried, func(a, b way) int { return cmp.Compare(a.score, b.score) })
+	// Of few charts the best order gets better by changing places, one pair or one chart at a time; of many it would suit the
+	// strip alone.
+	chance := rand.New(rand.NewPCG(1, 2))
+	for range climbs {
+		if k.left < packing/2 {
+			break
+		}
+		var next [4]way
+		for n := range next {
+			next[n] = tried[0].varied(chance, n%2 == 0)
+		}
+		parallel.Do(k.workers, len(next), func(n int) { strip(&next[n]) })
+		for _, w := range next {
+			k.left -= w.looked
+			if w.score < tried[0].score {
+				tried[0] = w
+			}
+		}
+	}
+	k.tried = tried
+}
+
+// varied returns a way with two charts swapped, or with one at another place of the order.
+func (w way) varied(chance *rand.Rand, swap bool) way {
+	out := way{order: slices.Clone(w.order), low: w.low}
+	i, j := chance.IntN(len(w.order)), chance.IntN(len(w.order))
+	if swap {
+		out.order[i], out.order[j] = out.order[j], out.order[i]
+	} else {
+		c := out.order[i]
+		out.order = slices.Insert(slices.Delete(out.order, i, i+1), j, c)
+	}
+	return out
+}
+
+// fine packs charts on the fine square, nil where they do not fit or there is no work left for it.
+func (k *packer) fine(w way, scale float64) []place {
+	if k.left <= 0 || k.ctx.Err() != nil {
+		return nil
+	}
+	drawn, looked := draw(k.list, scale, cells, cells, k.workers)
+	k.left -= looked
+	places, _, looked := packAt(k.ctx, w.order, drawn, cells, cells, k.gap, w.low, k.left, k.workers)
+	k.left -= looked
+	return places
+}
+
+// largest packs charts finely in the best of the ways that were tried, and returns that of the largest scale; a scale of 0
+// where none fits.
+func (k *packer) largest(scale float64) (best []place, order []*chart, fits float64) {
+	order = k.tried[0].order
+	for _, w := range k.tried[:min(k.finals, len(k.tried))] {
+		first := scale * math.Sqrt(float64(coarse)/float64(w.top)) * 1.045
+		if fits > 0 { // only what is better is worth the work
+			if k.fine(w, fits*1.006) == nil {
+				continue
+			}
+			first = fits * 1.012
+		}
+		if places, s := largest(func(scale float64) []place { return k.fine(w, scale) }, first, 0.988, 14); places != nil && s > fits {
+			best, order, fits = places, w.order, s
+		}
+	}
+	return best, order, fits
 }
 
 // shelve puts charts on shelves, the highest first, each shelf as high as the first chart on it (next-fit decreasing

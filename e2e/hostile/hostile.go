@@ -4,25 +4,25 @@ package hostile
 import (
 	"archive/zip"
 	"bytes"
+	"compress/flate"
 	"encoding/base64"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
+	"hash/adler32"
 	"hash/crc32"
 	"image"
-	"image/color"
 	"image/jpeg"
-	"image/png"
 	"math"
 	"regexp"
 	"strings"
 
 	"mobanta/core/exchange"
-	"mobanta/core/frame"
 	"mobanta/core/materialx"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 )
 
 // File is one such file.
@@ -185,7 +185,7 @@ var Files = []File{
 		var b bytes.Buffer
 		z := zip.NewWriter(&b)
 		for i := range 200_000 {
-			z.Create(fmt.Sprint(i))
+			z.CreateHeader(&zip.FileHeader{Name: fmt.Sprint(i)}) // not deflated
 		}
 		z.Close()
 		return b.Bytes()
@@ -236,7 +236,7 @@ var Files = []File{
 		var b bytes.Buffer
 		z := zip.NewWriter(&b)
 		for i := range 100_000 {
-			z.Create(fmt.Sprint(i))
+			z.CreateHeader(&zip.FileHeader{Name: fmt.Sprint(i)}) // not deflated
 		}
 		z.Close()
 		return b.Bytes()
@@ -362,14 +362,31 @@ func said(s string) func(*zip.Writer, string) {
 	}
 }
 
+// zeros is a file of n zeros. n is a multiple of 1 << 20: a block of as many is deflated once and stands there as often as it is needed.
 func zeros(n int) func(*zip.Writer, string) {
 	return func(z *zip.Writer, name string) {
-		w, _ := z.Create(name)
-		block := make([]byte, 1<<20)
-		for ; n > 0; n -= len(block) {
-			w.Write(block)
+		const size = 1 << 20
+		block := make([]byte, size)
+		sum := crc32.NewIEEE()
+		for range n / size {
+			sum.Write(block)
 		}
+		packed := deflated(block, n/size)
+		w, _ := z.CreateRaw(&zip.FileHeader{Name: name, Method: zip.Deflate, CRC32: sum.Sum32(), CompressedSize64: uint64(len(packed)), UncompressedSize64: uint64(n)})
+		w.Write(packed)
 	}
+}
+
+// deflated is a block, deflated, so many times.
+func deflated(block []byte, times int) []byte {
+	var b bytes.Buffer
+	w, _ := flate.NewWriter(&b, flate.BestSpeed)
+	w.Write(block)
+	w.Flush() // it ends with a whole byte, and refers to nothing before it
+	one := bytes.Clone(b.Bytes())
+	b.Reset()
+	w.Close()
+	return append(bytes.Repeat(one, times), b.Bytes()...)
 }
 
 // nested is a look of groups, each of which holds the one before so many times.
@@ -409,28 +426,46 @@ func withPictures(list ...[]byte) []byte {
 	return join(`{"mobanta":"look","version":1,"name":"P","nodes":[{"id":"e","kind":"finish"}],"pictures":`, text, `}`)
 }
 
-// pictures are sixty of 5,000 by 5,000 pixels.
+// pictures are sixty of 5,000 by 5,000 pixels, no two of them the same.
 func pictures() []byte {
-	img := image.NewPaletted(image.Rect(0, 0, 5000, 5000), color.Palette{color.Black, color.White})
+	const side = 5000
+	row := make([]byte, 1+side/8) // a filter, and a bit for each pixel
+	rows := deflated(row, side-1)
+	sum := adler32.New()
 	var list [][]byte
 	for i := range 60 {
-		img.Pix[i] = 1
+		row[1+i/8] |= 0x80 >> (i % 8)
 		var b bytes.Buffer
-		png.Encode(&b, img)
-		list = append(list, b.Bytes())
+		w, _ := flate.NewWriter(&b, flate.BestSpeed)
+		w.Write(row)
+		w.Flush()
+		sum.Reset()
+		sum.Write(row)
+		for range side - 1 {
+			sum.Write(make([]byte, len(row)))
+		}
+		data := binary.BigEndian.AppendUint32(join("\x78\x9c", b.Bytes(), rows), sum.Sum32())
+		list = append(list, join(png(side, side, 1, 0, 0, data), chunk("IEND", nil)))
 	}
 	return withPictures(list...)
 }
 
+// chunk is a part of a PNG.
+func chunk(name string, data []byte) []byte {
+	out := binary.BigEndian.AppendUint32(nil, uint32(len(data)))
+	out = append(append(out, name...), data...)
+	return binary.BigEndian.AppendUint32(out, crc32.ChecksumIEEE(out[4:]))
+}
+
+// png is a PNG of grey or colours up to the end of its data.
+func png(w, h uint32, depth, kind, interlace byte, data []byte) []byte {
+	head := binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, w), h)
+	return join("\x89PNG\r\n\x1a\n", chunk("IHDR", append(head, depth, kind, 0, 0, interlace)), chunk("IDAT", data))
+}
+
 // header is a PNG that ends behind its header.
 func header(w, h uint32, depth, kind, interlace byte) []byte {
-	chunk := func(name string, data []byte) []byte {
-		out := binary.BigEndian.AppendUint32(nil, uint32(len(data)))
-		out = append(append(out, name...), data...)
-		return binary.BigEndian.AppendUint32(out, crc32.ChecksumIEEE(out[4:]))
-	}
-	head := binary.BigEndian.AppendUint32(binary.BigEndian.AppendUint32(nil, w), h)
-	return join("\x89PNG\r\n\x1a\n", chunk("IHDR", append(head, depth, kind, 0, 0, interlace)), chunk("IDAT", []byte{0x78, 0x9c, 1}))
+	return png(w, h, depth, kind, interlace, []byte{0x78, 0x9c, 1})
 }
 
 func bombPNG(w, h uint32) []byte { return header(w, h, 1, 0, 0) }
@@ -478,7 +513,7 @@ func grouped(kind string) []byte {
 			return []byte(err.Error())
 		}
 	}
-	job, err := frame.Job(p, meshfile.Files(nil), nil)
+	job, err := scene.Of(p, meshfile.Files(nil), nil)
 	if err != nil {
 		return []byte(err.Error())
 	}

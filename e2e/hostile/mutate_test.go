@@ -27,7 +27,6 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/exchange"
-	"mobanta/core/frame"
 	"mobanta/core/materialx"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
@@ -35,6 +34,7 @@ import (
 	"mobanta/core/picture"
 	"mobanta/core/pixmap"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/e2e/hostile"
 )
@@ -139,7 +139,7 @@ func readModel(name string, data []byte) error {
 
 // draw draws a project as small as a card.
 func draw(p *project.Project, files stage.Files) error {
-	job, err := frame.Job(p, files, nil)
+	job, err := scene.Of(p, files, nil)
 	if err != nil {
 		return err
 	}
@@ -245,7 +245,7 @@ func documents(t *testing.T) (out []seed) {
 		if _, err := p.Apply(&project.Edit{Op: "look.add", Name: f.Name, Network: &f.Network, Groups: f.Groups}); err != nil {
 			continue
 		}
-		job, err := frame.Job(p, meshfile.Files(nil), nil)
+		job, err := scene.Of(p, meshfile.Files(nil), nil)
 		if err != nil {
 			continue
 		}

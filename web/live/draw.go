@@ -26,6 +26,7 @@ import (
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/reel"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/store"
 )
@@ -193,7 +194,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 	if kept && w.hand {
 		return nil
 	}
-	job, err := frame.Job(w.project, s.files, s.scene)
+	job, err := scene.Of(w.project, s.files, s.scene)
 	if err != nil {
 		return err
 	}
@@ -218,13 +219,31 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 		}
 		job.W, job.H, job.Samples, job.Quick = scaled(job.W, part), scaled(job.H, part), 1, true
 	}
+	if err := s.render(ctx, w, job, part, kept, plays, key); err != nil {
+		return err
+	}
+	if w.view.Other != "" {
+		if err := s.compare(ctx, w, job, part); err != nil {
+			return err
+		}
+	}
+	if w.hand {
+		return nil
+	}
+	return s.besides(ctx, w, job)
+}
+
+// render draws a job and sends what it comes to, as it settles. kept tells that the page has its picture from the reel already,
+// plays that the reel is to have it under the key.
+func (s *session) render(ctx context.Context, w wanted, job scene.Job, part float64, kept, plays bool, key scene.Key) error {
+	sc := job.Scene
 	start, first := time.Now(), true
 	by := s.renderer
 	if w.hand {
 		by = s.moving // the other keeps what it knows of the full size
 		by.Borrow(s.renderer)
 	}
-	err = by.Render(ctx, job, func(res *picture.Result) {
+	return by.Render(ctx, job, func(res *picture.Result) {
 		begins := first
 		if first = false; begins {
 			if w.hand {
@@ -264,17 +283,10 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 			}
 		}
 	})
-	if err != nil {
-		return err
-	}
-	if w.view.Other != "" {
-		if err := s.compare(ctx, w, job, part); err != nil {
-			return err
-		}
-	}
-	if w.hand {
-		return nil
-	}
+}
+
+// besides sends what goes with a picture: the ball, cards, the picture on the shelf, checks.
+func (s *session) besides(ctx context.Context, w wanted, job scene.Job) error {
 	if w.tell {
 		s.rest(ctx, panelTime) // the panels are on their way to the page
 	}
@@ -348,7 +360,7 @@ func (s *session) tellHand(w wanted, sc *stage.Scene) {
 }
 
 // sketch draws a first picture at a third of the size.
-func (s *session) sketch(ctx context.Context, w wanted, job picture.Job) error {
+func (s *session) sketch(ctx context.Context, w wanted, job scene.Job) error {
 	const third = 1.0 / 3
 	job.W, job.H, job.Samples, job.Quick = scaled(job.W, third), scaled(job.H, third), 1, true
 	return s.moving.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, third, res.Bounds()) })
@@ -377,7 +389,7 @@ func left(res *picture.Result, w wanted) image.Rectangle {
 }
 
 // compare draws the right-hand side with another look in the look's place.
-func (s *session) compare(ctx context.Context, w wanted, job picture.Job, part float64) error {
+func (s *session) compare(ctx context.Context, w wanted, job scene.Job, part float64) error {
 	other := w.project.Look(w.view.Other)
 	if other == nil {
 		return nil
@@ -390,7 +402,7 @@ func (s *session) compare(ctx context.Context, w wanted, job picture.Job, part f
 			}
 		}
 	}
-	sc, err := frame.Scene(&st, s.files, w.looks, s.secondAt)
+	sc, err := scene.Displaced(&st, s.files, w.looks, s.secondAt)
 	if err != nil {
 		return err
 	}
@@ -641,12 +653,12 @@ func (s *session) wearing(ctx context.Context, w wanted, look string) *picture.R
 			st.Models[i].Looks[part] = look
 		}
 	}
-	sc, err := frame.Scene(&st, s.files, w.looks, s.smallAt)
+	sc, err := scene.Displaced(&st, s.files, w.looks, s.smallAt)
 	if err != nil {
 		return s.renderer
 	}
 	s.smallAt = sc
-	if err := s.small.Render(ctx, picture.Job{Scene: sc, Looks: w.looks, W: 2 * previewW, H: 2 * previewH, Samples: 1, Quick: true}, func(*picture.Result) {}); err != nil {
+	if err := s.small.Render(ctx, scene.Job{Scene: sc, Looks: w.looks, W: 2 * previewW, H: 2 * previewH, Samples: 1, Quick: true}, func(*picture.Result) {}); err != nil {
 		return s.renderer
 	}
 	return s.small
@@ -680,13 +692,13 @@ func (s *session) drawBall(w wanted) {
 	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": w.view.Look}}}
 	st.Camera = stage.Camera{Azimuth: st.Camera.Azimuth, Elevation: st.Camera.Elevation, Distance: 4, Angle: 29.5, Ortho: true}
 	st.Backdrop.None, st.Press.On, st.Glow.On = true, false, false
-	sc, err := frame.Scene(&st, ballFiles{s.files}, w.looks, s.ballAt)
+	sc, err := scene.Displaced(&st, ballFiles{s.files}, w.looks, s.ballAt)
 	if err != nil {
 		return
 	}
 	s.ballAt = sc
 	msg := binary.LittleEndian.AppendUint16([]byte{ballMessage}, ballSize)
-	job := picture.Job{Scene: sc, Looks: w.looks, W: ballSize, H: ballSize, Samples: 4}
+	job := scene.Job{Scene: sc, Looks: w.looks, W: ballSize, H: ballSize, Samples: 4}
 	if w.hand {
 		job.Samples, job.Quick = 1, true
 	}

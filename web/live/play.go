@@ -8,13 +8,13 @@ import (
 	"sync"
 	"time"
 
-	"mobanta/core/frame"
 	"mobanta/core/network"
 	"mobanta/core/order"
 	"mobanta/core/parallel"
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/reel"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -36,15 +36,15 @@ const handTime = 70 * time.Millisecond
 type playing struct {
 	now     wanted // what the frames are of
 	time    stage.Time
-	keys    map[int]reel.Key // of frames, once they are asked for
-	still   bool             // whether all frames are one
-	first   int              // the range that is played
+	keys    map[int]scene.Key // of frames, once they are asked for
+	still   bool              // whether all frames are one
+	first   int               // the range that is played
 	end     int
 	at      int         // the frame that is due next
 	due     time.Time   // when
 	showing int         // the frame that is shown
 	shown   []time.Time // when the last ones were
-	making  map[reel.Key]maker
+	making  map[scene.Key]maker
 	stop    context.CancelFunc
 	work    *sync.Cond // of the session's mu: makers wait here
 	holds   bool       // while the hand moves: pictures of one moment after the other come too late for it, so time stands still
@@ -73,7 +73,7 @@ func (s *session) takePlay(m said) error {
 		return s.keep(e)
 	}
 	ctx, stop := context.WithCancel(s.ctx)
-	p := &playing{stop: stop, making: map[reel.Key]maker{}, work: sync.NewCond(&s.mu)}
+	p := &playing{stop: stop, making: map[scene.Key]maker{}, work: sync.NewCond(&s.mu)}
 	s.play = p
 	s.studio.shares.join(s)
 	for range parallel.Cores() {
@@ -123,11 +123,11 @@ func (s *session) film(p *playing) error {
 		return nil
 	}
 	t := want.project.Stage.Time
-	still := !frame.Moves(want.project)
+	still := !scene.Moves(want.project)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	begins := p.keys == nil
-	p.now, p.time, p.keys, p.still = want, t, map[int]reel.Key{}, still
+	p.now, p.time, p.keys, p.still = want, t, map[int]scene.Key{}, still
 	p.first, p.end = t.Range()
 	if begins {
 		p.at, p.due = t.Frame(), time.Now()
@@ -154,7 +154,7 @@ func (s *session) film(p *playing) error {
 }
 
 // key returns the key of a frame; the session's mu is held.
-func (p *playing) key(k int) reel.Key {
+func (p *playing) key(k int) scene.Key {
 	if hold := p.time.Filled().Hold; hold > 1 {
 		k -= k % hold
 	}
@@ -164,8 +164,8 @@ func (p *playing) key(k int) reel.Key {
 	key, ok := p.keys[k]
 	if !ok {
 		var err error
-		if key, err = frame.Stamp(moment(p.now.project, p.time, k), p.now.look()); err != nil {
-			key = reel.Key{} // it will be said when it is drawn
+		if key, err = scene.Stamp(moment(p.now.project, p.time, k), p.now.look()); err != nil {
+			key = scene.Key{} // it will be said when it is drawn
 		}
 		p.keys[k] = key
 	}
@@ -176,8 +176,8 @@ func (p *playing) key(k int) reel.Key {
 func (p *playing) next(i int) int { return p.first + (p.at-p.first+i)%(p.end-p.first) }
 
 // look returns what of a picture is the view's.
-func (w *wanted) look() frame.View {
-	return frame.View{W: w.view.W, H: w.view.H, Look: w.view.Look, Peek: w.view.Path + "/" + w.view.Peek, Plate: w.view.Plate, Before: w.view.Before}
+func (w *wanted) look() scene.View {
+	return scene.View{W: w.view.W, H: w.view.H, Look: w.view.Look, Peek: w.view.Path + "/" + w.view.Peek, Plate: w.view.Plate, Before: w.view.Before}
 }
 
 // moment returns a project at a frame.
@@ -189,7 +189,7 @@ func moment(p *project.Project, t stage.Time, k int) *project.Project {
 
 // order tells the reel what is to come; s.mu is held.
 func (s *session) order(p *playing) {
-	var next []reel.Key
+	var next []scene.Key
 	for i := range min(ahead, p.end-p.first) {
 		next = append(next, p.key(p.next(i)))
 	}
@@ -200,7 +200,7 @@ func (s *session) order(p *playing) {
 type toMake struct {
 	frame int
 	draft bool
-	key   reel.Key
+	key   scene.Key
 	want  wanted
 	time  stage.Time
 	ctx   context.Context // ends when the frame is not wanted any more
@@ -293,7 +293,7 @@ func (s *session) make(ctx context.Context, p *playing) {
 // drawFrame draws one frame.
 func (s *session) drawFrame(ctx context.Context, r *picture.Renderer, old *stage.Scene, p *project.Project, w wanted, draft bool) (*stage.Scene, reel.Frame, error) {
 	var f reel.Frame
-	job, err := frame.Job(p, s.files, old)
+	job, err := scene.Of(p, s.files, old)
 	if err != nil {
 		return old, f, err
 	}
@@ -315,14 +315,14 @@ func (s *session) drawFrame(ctx context.Context, r *picture.Renderer, old *stage
 }
 
 // peek puts what the view shows into a job.
-func (w *wanted) peek(job *picture.Job, p *project.Project) {
+func (w *wanted) peek(job *scene.Job, p *project.Project) {
 	job.W, job.H, job.Plate, job.Before = w.view.W, w.view.H, w.view.Plate, w.view.Before
 	if w.view.Peek == "" {
 		return
 	}
 	if l := p.Look(w.view.Look); l != nil {
 		if at, ok := p.Catalogue().At(&l.Network, w.view.Path, network.ParseRef(w.view.Peek)); ok {
-			job.Peek = &picture.Peek{Look: l.ID, Ref: at}
+			job.Peek = &scene.Peek{Look: l.ID, Ref: at}
 		}
 	}
 }
@@ -356,7 +356,7 @@ func (s *session) plays(asked bool) (bool, error) {
 // due is what is to be shown of a project that plays.
 type due struct {
 	frame  int
-	key    reel.Key
+	key    scene.Key
 	want   wanted
 	hand   bool // the hand moves something meanwhile
 	atOnce bool // it is drawn now, for the hand or since there is no room for frames
@@ -459,11 +459,11 @@ func (s *session) forth(p *playing) (over bool) {
 }
 
 // ofReel shows a still picture that is there as a frame already; plays tells whether it could be one, under key.
-func (s *session) ofReel(w wanted) (kept bool, key reel.Key, plays bool, err error) {
-	if w.view.Other != "" || w.trial && !w.scrubs || !frame.Moves(w.project) {
+func (s *session) ofReel(w wanted) (kept bool, key scene.Key, plays bool, err error) {
+	if w.view.Other != "" || w.trial && !w.scrubs || !scene.Moves(w.project) {
 		return false, key, false, nil
 	}
-	if key, err = frame.Stamp(w.project, w.look()); err != nil {
+	if key, err = scene.Stamp(w.project, w.look()); err != nil {
 		return false, key, false, err
 	}
 	if _, done, ok := s.reel.Has(key); !ok || !done && !w.hand {

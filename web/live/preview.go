@@ -4,11 +4,11 @@ import (
 	"errors"
 	"image"
 
-	"mobanta/core/frame"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/web/wish"
 )
 
@@ -73,7 +73,7 @@ func (s *session) preview(item tried, base *project.Project, view said) ([]byte,
 		}
 	}
 	p.Stage.Press.On, p.Stage.Glow.On = false, false // it is too small for that
-	job, err := frame.Job(p, s.files, s.smallAt)
+	job, err := scene.Of(p, s.files, s.smallAt)
 	if err != nil {
 		return nil, err
 	}
@@ -100,12 +100,12 @@ const closer = 6
 
 // closer returns a part of what a preview shows, large enough for dots and lines to be seen, where it differs most from the
 // picture as it is; if it is shown by itself, where most of it is.
-func (s *session) closer(job picture.Job, base *project.Project, with *image.NRGBA) ([]byte, error) {
+func (s *session) closer(job scene.Job, base *project.Project, with *image.NRGBA) ([]byte, error) {
 	without := image.NewNRGBA(with.Rect)
 	if job.Peek == nil {
 		was := base.Clone()
 		was.Stage.Press.On, was.Stage.Glow.On = false, false
-		as, err := frame.Job(was, s.files, s.smallAt)
+		as, err := scene.Of(was, s.files, s.smallAt)
 		if err != nil {
 			return nil, err
 		}
@@ -152,7 +152,7 @@ func differs(a, b *image.NRGBA, w, h int) (at image.Point) {
 }
 
 // alone returns the peek at a new node, nil if something reads it.
-func (s *session) alone(p *project.Project, l *project.Look, path, id string) *picture.Peek {
+func (s *session) alone(p *project.Project, l *project.Look, path, id string) *scene.Peek {
 	cat := p.Catalogue()
 	flat, err := cat.Flatten(&l.Network)
 	if err != nil {
@@ -171,7 +171,7 @@ func (s *session) alone(p *project.Project, l *project.Look, path, id string) *p
 			}
 		}
 	}
-	return &picture.Peek{Look: l.ID, Ref: at}
+	return &scene.Peek{Look: l.ID, Ref: at}
 }
 
 // assign puts a look onto the part of the picture that it was dropped on.

@@ -24,6 +24,7 @@ import (
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/reel"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
 	"mobanta/store"
@@ -104,7 +105,7 @@ type session struct {
 	settles bool     // the first picture has been shown: a change may cancel what runs
 	play    *playing // nil while nothing plays
 	makers  sync.WaitGroup
-	reel    *reel.Reel
+	reel    *reel.Reel[scene.Key]
 
 	// Of the drawing goroutine alone.
 	renderer *picture.Renderer
@@ -231,7 +232,7 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 	conn.SetReadLimit(maxMessage)
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	s := &session{studio: t, id: st.ID, conn: conn, request: r, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5, files: t.Files.Under(ctx), reel: reel.New(t.memory, reelShare)}
+	s := &session{studio: t, id: st.ID, conn: conn, request: r, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5, files: t.Files.Under(ctx), reel: reel.New[scene.Key](t.memory, reelShare)}
 	s.hire()
 	t.hub.add(st.ID, s)
 	defer t.closed(s)

@@ -12,6 +12,7 @@ import (
 	"mobanta/core/node"
 	"mobanta/core/picture"
 	"mobanta/core/pixmap"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
@@ -74,9 +75,9 @@ func example(ctx context.Context, k *node.Kind) ([]byte, error) {
 		return nil, err
 	}
 	st.Camera = st.Camera.Frame(sc.Box, float64(exampleW)/exampleH)
-	job := picture.Job{Scene: sc, Looks: map[string]*network.Network{"look": net}, W: 2 * exampleW, H: 2 * exampleH, Samples: 4}
+	job := scene.Job{Scene: sc, Looks: map[string]*network.Network{"look": net}, W: 2 * exampleW, H: 2 * exampleH, Samples: 4}
 	if ref.Node != "" {
-		job.Peek = &picture.Peek{Look: "look", Ref: ref}
+		job.Peek = &scene.Peek{Look: "look", Ref: ref}
 	}
 	r := picture.NewRenderer(1)
 	if err := r.Render(ctx, job, func(*picture.Result) {}); err != nil {

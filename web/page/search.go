@@ -7,6 +7,7 @@ import (
 
 	"mobanta/core/find"
 	"mobanta/core/network"
+	"mobanta/core/node"
 	"mobanta/core/project"
 	"mobanta/store"
 )
@@ -44,103 +45,24 @@ type Start struct {
 // behind the chosen node; what gives a mask is also there with the ways in which it goes into
 // the look. What would be refused stands last, and pale.
 func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
-	from, to, replace := s.From, s.To, s.Replace
-	free := from == "" && to == "" && replace == ""
-	var out []Result
-	add := func(name string, spec *network.Spec, purpose, key string, e *project.Edit, pairs ...any) (bool, error) {
-		e.Look = d.Look.ID
-		if d.Group != nil {
-			e.Group = d.Group.ID
-		}
-		text, err := d.Vals(e.Op, pairs...)
-		if err != nil {
-			return false, err
-		}
-		_, err = d.Project.Clone().Apply(e)
-		out = append(out, Result{Name: name, Family: spec.Family, Purpose: purpose, Edit: text, Fits: err == nil, Key: key})
-		return err == nil, nil
-	}
-	// kind lists a kind, or a group, by its key.
-	kind := func(spec *network.Spec, kind, key string) error {
-		if replace != "" {
-			_, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.replace", Kind: kind, Node: replace}, "kind", kind, "node", replace)
-			return err
-		}
-		loose := []any{"kind", kind, "from", from, "to", to}
-		if end := d.Net.Finish(); free && d.Group == nil && end != nil && len(spec.Outputs) > 0 && spec.Outputs[0].Type == network.Lines { // lines lie on all others
-			last := end.ID + ".lines"
-			if _, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, To: last}, "kind", kind, "to", last); err != nil {
-				return err
-			}
-			var err error
-			out[len(out)-1].Loose, err = d.Vals("node.add", loose...)
-			return err
-		}
-		if behind := d.behind(s.Chosen); free && behind != "" && d.continues(behind, spec) {
-			fits, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: behind, After: true}, "kind", kind, "from", behind, "after", true)
-			if err != nil {
-				return err
-			}
-			if fits {
-				last := &out[len(out)-1]
-				last.Loose, err = d.Vals("node.add", loose...)
-				return err
-			}
-			out = out[:len(out)-1]
-		}
-		_, err := add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: from, To: to}, loose...)
-		return err
-	}
+	f := &finder{Desk: d, Search: s, free: s.From == "" && s.To == "" && s.Replace == ""}
 	// What could be meant, with how well it fits, and what puts it into the list.
 	type candidate struct {
 		score float64
 		put   func() error
 	}
 	var all []candidate
-	found := cat.Search(s.Words)
+	found := cat.Search(f.Words)
 	guessed := len(found) > 0 && found[0].Guess
 	for _, k := range found {
 		if k.Spec.Kind == network.FinishKind {
 			continue
 		}
-		all = append(all, candidate{k.Score, func() error {
-			if err := kind(&k.Spec, k.Spec.Kind, k.Spec.Kind); err != nil {
-				return err
-			}
-			if !free || strings.TrimSpace(s.Words) == "" {
-				return nil
-			}
-			for _, w := range k.Ways {
-				behind := d.behind(s.Chosen)
-				if _, err := add(k.Spec.Name+", "+w.Name(), &k.Spec, w.Purpose(), k.Spec.Kind+"/"+string(w), &project.Edit{Op: "way.add", Kind: k.Spec.Kind, Key: string(w), From: behind}, "kind", k.Spec.Kind, "key", string(w), "from", behind); err != nil {
-					return err
-				}
-			}
-			return nil
-		}})
+		all = append(all, candidate{k.Score, func() error { return f.putKind(k) }})
 	}
 	kinds := len(all)
-	for _, g := range d.named(s, kept, free) {
-		all = append(all, candidate{g.score, func() error {
-			switch {
-			case g.group != nil:
-				return kind(d.Cat.Spec(network.GroupPrefix+g.group.ID), network.GroupPrefix+g.group.ID, g.group.ID)
-			case g.kept != nil:
-				text, err := d.Vals("group.bring", "from", from, "to", to, "kind", LibraryPrefix+g.kept.ID)
-				out = append(out, Result{Name: g.kept.Name, Family: "group", Purpose: "From the library: comes into this project.", Edit: text, Fits: true, Key: g.kept.ID})
-				return err
-			case g.start != nil:
-				text, err := d.Vals("look.replace", "kind", g.start.ID, "name", g.start.Name)
-				if err != nil {
-					return err
-				}
-				loose, err := vals("op", "look.add", "kind", g.start.ID)
-				out = append(out, Result{Name: g.start.Name, Family: "starting point", Purpose: "Gives " + d.Look.Name + " its network; with Shift it becomes a look of its own.", Edit: text, Loose: loose, Fits: true, Key: g.start.ID, Start: true})
-				return err
-			}
-			out = append(out, Result{Name: g.place.Name, Family: "not a node", Purpose: g.place.Says, Fits: true, To: g.place.To})
-			return nil
-		}})
+	for _, g := range d.named(s, kept, f.free) {
+		all = append(all, candidate{g.score, func() error { return f.putNamed(g) }})
 	}
 	if guessed && len(all) > kinds {
 		all, guessed = all[kinds:], false
@@ -152,11 +74,11 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 		}
 	}
 	if guessed {
-		for i := range out {
-			out[i].Guess = true
+		for i := range f.out {
+			f.out[i].Guess = true
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Result) int {
+	slices.SortStableFunc(f.out, func(a, b Result) int {
 		switch {
 		case a.Fits == b.Fits:
 			return 0
@@ -165,7 +87,101 @@ func (d *Desk) Find(s Search, kept []store.Entry) ([]Result, error) {
 		}
 		return 1
 	})
-	return out, nil
+	return f.out, nil
+}
+
+// finder is at work on what a search finds.
+type finder struct {
+	*Desk
+	Search
+	free bool // whether a node would stand free
+	out  []Result
+}
+
+// add lists what an edit does, by the values that ask for it; it tells whether the edit would be accepted.
+func (f *finder) add(name string, spec *network.Spec, purpose, key string, e *project.Edit, pairs ...any) (bool, error) {
+	e.Look = f.Look.ID
+	if f.Group != nil {
+		e.Group = f.Group.ID
+	}
+	text, err := f.Vals(e.Op, pairs...)
+	if err != nil {
+		return false, err
+	}
+	_, err = f.Project.Clone().Apply(e)
+	f.out = append(f.out, Result{Name: name, Family: spec.Family, Purpose: purpose, Edit: text, Fits: err == nil, Key: key})
+	return err == nil, nil
+}
+
+// kind lists a kind, or a group, by its key.
+func (f *finder) kind(spec *network.Spec, kind, key string) error {
+	if f.Replace != "" {
+		_, err := f.add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.replace", Kind: kind, Node: f.Replace}, "kind", kind, "node", f.Replace)
+		return err
+	}
+	loose := []any{"kind", kind, "from", f.From, "to", f.To}
+	if end := f.Net.Finish(); f.free && f.Group == nil && end != nil && len(spec.Outputs) > 0 && spec.Outputs[0].Type == network.Lines { // lines lie on all others
+		last := end.ID + ".lines"
+		if _, err := f.add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, To: last}, "kind", kind, "to", last); err != nil {
+			return err
+		}
+		var err error
+		f.out[len(f.out)-1].Loose, err = f.Vals("node.add", loose...)
+		return err
+	}
+	if behind := f.behind(f.Chosen); f.free && behind != "" && f.continues(behind, spec) {
+		fits, err := f.add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: behind, After: true}, "kind", kind, "from", behind, "after", true)
+		if err != nil {
+			return err
+		}
+		if fits {
+			last := &f.out[len(f.out)-1]
+			last.Loose, err = f.Vals("node.add", loose...)
+			return err
+		}
+		f.out = f.out[:len(f.out)-1]
+	}
+	_, err := f.add(spec.Name, spec, spec.Purpose, key, &project.Edit{Op: "node.add", Kind: kind, From: f.From, To: f.To}, loose...)
+	return err
+}
+
+// putKind lists a kind of node, and the ways in which what it gives goes into the look.
+func (f *finder) putKind(k node.Found) error {
+	if err := f.kind(&k.Spec, k.Spec.Kind, k.Spec.Kind); err != nil {
+		return err
+	}
+	if !f.free || strings.TrimSpace(f.Words) == "" {
+		return nil
+	}
+	for _, w := range k.Ways {
+		behind := f.behind(f.Chosen)
+		if _, err := f.add(k.Spec.Name+", "+w.Name(), &k.Spec, w.Purpose(), k.Spec.Kind+"/"+string(w), &project.Edit{Op: "way.add", Kind: k.Spec.Kind, Key: string(w), From: behind}, "kind", k.Spec.Kind, "key", string(w), "from", behind); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// putNamed lists what goes by a name.
+func (f *finder) putNamed(g named) error {
+	switch {
+	case g.group != nil:
+		return f.kind(f.Cat.Spec(network.GroupPrefix+g.group.ID), network.GroupPrefix+g.group.ID, g.group.ID)
+	case g.kept != nil:
+		text, err := f.Vals("group.bring", "from", f.From, "to", f.To, "kind", LibraryPrefix+g.kept.ID)
+		f.out = append(f.out, Result{Name: g.kept.Name, Family: "group", Purpose: "From the library: comes into this project.", Edit: text, Fits: true, Key: g.kept.ID})
+		return err
+	case g.start != nil:
+		text, err := f.Vals("look.replace", "kind", g.start.ID, "name", g.start.Name)
+		if err != nil {
+			return err
+		}
+		loose, err := vals("op", "look.add", "kind", g.start.ID)
+		f.out = append(f.out, Result{Name: g.start.Name, Family: "starting point", Purpose: "Gives " + f.Look.Name + " its network; with Shift it becomes a look of its own.", Edit: text, Loose: loose, Fits: true, Key: g.start.ID, Start: true})
+		return err
+	}
+	f.out = append(f.out, Result{Name: g.place.Name, Family: "not a node", Purpose: g.place.Says, Fits: true, To: g.place.To})
+	return nil
 }
 
 // behind returns the output behind which a node goes that is added while another is chosen: what

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"maps"
 	"slices"
 	"strings"
 
@@ -405,98 +406,31 @@ func points(list [][2]int) string {
 
 // functions are what templates may call.
 func (p *Pages) functions() template.FuncMap {
-	return template.FuncMap{
-		"asset":      func(name string) string { return "/static/" + name + "?v=" + p.stamps[name] },
-		"program":    p.Program,
-		"vals":       vals,
-		"here":       here,
-		"weighing":   weighing,
-		"travels":    node.Catalogue{}.Travels,
-		"orderIcon":  func(k delivery.Kind) string { return orderIcons[k] },
-		"num":        number,
-		"wire":       wire,
-		"card":       p.card,
-		"inPort":     inPort,
-		"outPort":    outPort,
-		"points":     points,
-		"parts":      parts,
-		"partID":     stage.PartID,
-		"pressSets":  func() []press.Set { return press.Sets },
-		"pressSpots": func() any { return press.Spots },
-		"pressNumbers": func(k press.Press) []pressNumber {
-			return []pressNumber{
-				{"tooth", "tooth", "", "How much less ink the paper takes in its hollows", k.Tooth, 0, 1, 0},
-				{"gain", "gain", "", "By how much half tones come out fuller", k.Gain, 0, 0.5, 0},
-				{"slip", "slip", "‰", "How far plates lie off the first one, in thousandths of the picture's height", k.Slip, 0, 10, 0},
-				{"rough", "rough", "", "How uneven the edges of ink are", k.Rough, 0, 1, 0},
-				{"limit", "limit", "layers", "Of all inks upon each other; 0 for none", k.Limit, 0, press.MaxInks, 0}}
-		},
-		"inkNumbers": func(k press.Ink) []pressNumber {
-			return []pressNumber{
-				{"opacity", "opacity", "", "0 lets through what it does not swallow, 1 covers what lies below", k.Opacity, 0, 1, 0},
-				{"density", "density", "", "Cells in the height of the picture", k.Density, 5, 200, 60},
-				{"angle", "angle", "°", "Of its screen", k.Angle, -90, 90, 45}}
-		},
-		"backdropFrom": func(b stage.Backdrop) string {
-			return map[stage.Course]string{stage.Flat: "colour", stage.Upward: "bottom", stage.Round: "middle"}[b.Course]
-		},
-		"backdropTo": func(b stage.Backdrop) string {
-			return map[stage.Course]string{stage.Upward: "top", stage.Round: "rim"}[b.Course]
-		},
-		"white": func(c color.C) color.C {
-			if c == (color.C{}) {
-				return color.C{1, 1, 1}
-			}
-			return c
-		},
+	all := template.FuncMap{
+		"asset":         func(name string) string { return "/static/" + name + "?v=" + p.stamps[name] },
+		"program":       p.Program,
+		"vals":          vals,
+		"here":          here,
+		"weighing":      weighing,
+		"travels":       node.Catalogue{}.Travels,
+		"orderIcon":     func(k delivery.Kind) string { return orderIcons[k] },
+		"num":           number,
+		"wire":          wire,
+		"card":          p.card,
+		"inPort":        inPort,
+		"outPort":       outPort,
+		"points":        points,
+		"parts":         parts,
+		"partID":        stage.PartID,
 		"blobKinds":     func() any { return project.BlobKinds },
 		"springNumbers": springNumbers,
 		"gradeNumbers":  gradeNumbers,
 		"gradeCurves":   gradeCurves,
 		"stripText":     stripText,
-		"ways":          func() any { return move.Ways },
-		"holds":         func() []string { return []string{"ones", "twos", "threes", "fours"} },
-		"times":         func(m *move.Move) int { return cmp.Or(m.Times, 1) },
-		"timesLeast": func(m *move.Move) int {
-			if m.Way == move.Round {
-				return -12
-			}
-			return 1
-		},
-		"timesHelp": func(m *move.Move) string {
-			if m.Way == move.Round {
-				return "How often it goes round; below 0 the other way"
-			}
-			return "How often it does so within its part of the loop"
-		},
-		"lightKinds": func() []light.Kind { return light.Kinds },
-		"lightKind":  project.KindName,
-		"hex":        hex,
-		"components": components,
-		"json": func(v any) (string, error) {
-			data, err := json.Marshal(v)
-			return string(data), err
-		},
-		"has": func(list any, s string) bool {
-			l, _ := list.([]string)
-			return slices.Contains(l, s)
-		},
-		"without": func(list any, s string) (string, error) { // the list with s taken out or put in, as JSON
-			l, _ := list.([]string)
-			out := slices.DeleteFunc(slices.Clone(l), func(e string) bool { return e == s })
-			if len(out) == len(l) {
-				out = append(out, s)
-			}
-			data, err := json.Marshal(out)
-			return string(data), err
-		},
-		"dict": func(pairs ...any) map[string]any {
-			m := map[string]any{}
-			for i := 0; i+1 < len(pairs); i += 2 {
-				m[fmt.Sprint(pairs[i])] = pairs[i+1]
-			}
-			return m
-		},
+		"lightKinds":    func() []light.Kind { return light.Kinds },
+		"lightKind":     project.KindName,
+		"hex":           hex,
+		"components":    components,
 		"functions": func() string {
 			var names []string
 			for _, f := range formula.Functions() {
@@ -520,6 +454,89 @@ func (p *Pages) functions() template.FuncMap {
 		"maxName": func() int { return text.MaxName },
 		"maxNote": func() int { return text.MaxNote },
 	}
+	for _, of := range []template.FuncMap{pressFunctions, stageFunctions, listFunctions} {
+		maps.Copy(all, of)
+	}
+	return all
+}
+
+// pressFunctions are those of the press.
+var pressFunctions = template.FuncMap{
+	"pressSets":  func() []press.Set { return press.Sets },
+	"pressSpots": func() any { return press.Spots },
+	"pressNumbers": func(k press.Press) []pressNumber {
+		return []pressNumber{
+			{"tooth", "tooth", "", "How much less ink the paper takes in its hollows", k.Tooth, 0, 1, 0},
+			{"gain", "gain", "", "By how much half tones come out fuller", k.Gain, 0, 0.5, 0},
+			{"slip", "slip", "‰", "How far plates lie off the first one, in thousandths of the picture's height", k.Slip, 0, 10, 0},
+			{"rough", "rough", "", "How uneven the edges of ink are", k.Rough, 0, 1, 0},
+			{"limit", "limit", "layers", "Of all inks upon each other; 0 for none", k.Limit, 0, press.MaxInks, 0}}
+	},
+	"inkNumbers": func(k press.Ink) []pressNumber {
+		return []pressNumber{
+			{"opacity", "opacity", "", "0 lets through what it does not swallow, 1 covers what lies below", k.Opacity, 0, 1, 0},
+			{"density", "density", "", "Cells in the height of the picture", k.Density, 5, 200, 60},
+			{"angle", "angle", "°", "Of its screen", k.Angle, -90, 90, 45}}
+	},
+}
+
+// stageFunctions are those of backdrops and moves.
+var stageFunctions = template.FuncMap{
+	"backdropFrom": func(b stage.Backdrop) string {
+		return map[stage.Course]string{stage.Flat: "colour", stage.Upward: "bottom", stage.Round: "middle"}[b.Course]
+	},
+	"backdropTo": func(b stage.Backdrop) string {
+		return map[stage.Course]string{stage.Upward: "top", stage.Round: "rim"}[b.Course]
+	},
+	"white": func(c color.C) color.C {
+		if c == (color.C{}) {
+			return color.C{1, 1, 1}
+		}
+		return c
+	},
+	"ways":  func() any { return move.Ways },
+	"holds": func() []string { return []string{"ones", "twos", "threes", "fours"} },
+	"times": func(m *move.Move) int { return cmp.Or(m.Times, 1) },
+	"timesLeast": func(m *move.Move) int {
+		if m.Way == move.Round {
+			return -12
+		}
+		return 1
+	},
+	"timesHelp": func(m *move.Move) string {
+		if m.Way == move.Round {
+			return "How often it goes round; below 0 the other way"
+		}
+		return "How often it does so within its part of the loop"
+	},
+}
+
+// listFunctions put lists together.
+var listFunctions = template.FuncMap{
+	"json": func(v any) (string, error) {
+		data, err := json.Marshal(v)
+		return string(data), err
+	},
+	"has": func(list any, s string) bool {
+		l, _ := list.([]string)
+		return slices.Contains(l, s)
+	},
+	"without": func(list any, s string) (string, error) { // the list with s taken out or put in, as JSON
+		l, _ := list.([]string)
+		out := slices.DeleteFunc(slices.Clone(l), func(e string) bool { return e == s })
+		if len(out) == len(l) {
+			out = append(out, s)
+		}
+		data, err := json.Marshal(out)
+		return string(data), err
+	},
+	"dict": func(pairs ...any) map[string]any {
+		m := map[string]any{}
+		for i := 0; i+1 < len(pairs); i += 2 {
+			m[fmt.Sprint(pairs[i])] = pairs[i+1]
+		}
+		return m
+	},
 }
 
 // Types lists what an input of a formula may carry.

@@ -6,8 +6,8 @@ import (
 	"net/url"
 	"slices"
 
-	"mobanta/core/frame"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 )
 
 // StagingView is a staging as its panel shows it.
@@ -55,7 +55,7 @@ const stagingW, stagingH = 240, 150
 
 // still returns the address of a picture of one side of a project; it changes with what the picture shows.
 func still(id, of string, p *project.Project, w, h int) (string, error) {
-	stamp, err := frame.Stamp(p, frame.View{W: w, H: h})
+	stamp, err := scene.Stamp(p, scene.View{W: w, H: h})
 	if err != nil {
 		return "", err
 	}

@@ -5,15 +5,15 @@ import (
 	"strings"
 
 	"mobanta/core/color"
-	"mobanta/core/frame"
 	"mobanta/core/move"
 	"mobanta/core/node"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 )
 
 // Plays tells whether anything of the project can be another at another time: there is a strip then.
-func (d *Desk) Plays() bool { return frame.Moves(d.State.Project) }
+func (d *Desk) Plays() bool { return scene.Moves(d.State.Project) }
 
 // Time returns the time of the project, its defaults filled in; as it was set, not as a frame is held.
 func (d *Desk) Time() stage.Time { return d.State.Project.Stage.Time.Filled() }

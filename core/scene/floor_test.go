@@ -1,4 +1,4 @@
-package frame_test
+package scene_test
 
 import (
 	"context"
@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/color"
-	"mobanta/core/frame"
 	"mobanta/core/meshfile"
 	"mobanta/core/picture"
 	"mobanta/core/project"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -29,7 +29,7 @@ func TestAFloorShowsShadowsAlone(t *testing.T) {
 	}
 	const w, h = 150, 100
 	draw := func() (*picture.Renderer, func(x, y int) (color.C, float32), *stage.Scene) {
-		job, err := frame.Job(p, meshfile.Files(nil), nil)
+		job, err := scene.Of(p, meshfile.Files(nil), nil)
 		require.NoError(t, err)
 		job.W, job.H, job.Samples = w, h, 1
 		r := picture.NewRenderer(2)

@@ -1,4 +1,4 @@
-package frame
+package scene
 
 import (
 	"crypto/sha256"
@@ -8,9 +8,11 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/project"
-	"mobanta/core/reel"
 	"mobanta/core/stage"
 )
+
+// Key says what a picture shows, and how large it is.
+type Key [sha256.Size]byte
 
 // View is what of a picture is not the project's: its size, and what is shown in place of the finished picture.
 type View struct {
@@ -22,7 +24,7 @@ type View struct {
 
 // Stamp says what a project shows at its moment: two that show the same have the same. So an edit lets go of the
 // frames that it concerns, and of no others, and what is undone finds its frames again.
-func Stamp(p *project.Project, v View) (reel.Key, error) {
+func Stamp(p *project.Project, v View) (Key, error) {
 	m := *p.Moment()
 	worn := map[string]bool{v.Look: v.Peek != ""}
 	for i := range m.Stage.Models {
@@ -46,12 +48,12 @@ func Stamp(p *project.Project, v View) (reel.Key, error) {
 	m.Name, m.Swatches, m.BandSets, m.Dismissed, m.Moves, m.Stagings = "", nil, nil, nil, nil, nil
 	data, err := json.Marshal(&m)
 	if err != nil {
-		return reel.Key{}, fmt.Errorf("frame: %w", err)
+		return Key{}, fmt.Errorf("scene: %w", err)
 	}
 	h := sha256.New()
 	fmt.Fprintf(h, "%+v ", v)
 	h.Write(data)
-	return reel.Key(h.Sum(nil)), nil
+	return Key(h.Sum(nil)), nil
 }
 
 // Timed tells whether anything but moves hangs on the time: a node that reads it, or a model that moves by itself.

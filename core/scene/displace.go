@@ -1,4 +1,4 @@
-package frame
+package scene
 
 import (
 	"context"
@@ -19,10 +19,10 @@ import (
 	"mobanta/core/trace"
 )
 
-// Scene returns the scene of a stage whose parts wear these looks: where a look's Finish
+// Displaced returns the scene of a stage whose parts wear these looks: where a look's Finish
 // displaces, vertices stand where it moves them. What feeds it is evaluated at the vertices
 // at rest. An older scene lends what is the same; it may be nil.
-func Scene(st *stage.Stage, files stage.Files, looks map[string]*network.Network, old *stage.Scene) (*stage.Scene, error) {
+func Displaced(st *stage.Stage, files stage.Files, looks map[string]*network.Network, old *stage.Scene) (*stage.Scene, error) {
 	lent := old
 	if old != nil && old.Rest != nil {
 		lent = old.Rest

@@ -1,4 +1,4 @@
-package frame
+package scene
 
 import (
 	"mobanta/core/network"

@@ -1,4 +1,4 @@
-package frame_test
+package scene_test
 
 import (
 	"context"
@@ -11,10 +11,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/exchange"
-	"mobanta/core/frame"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/picture"
+	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
@@ -48,13 +48,13 @@ func TestADisplacedBallHasTheNormalsOfWhatItBecomes(t *testing.T) {
 		st, files := onBall(t, c.scale, c.distance)
 		st.Camera.Ortho, st.Camera.Angle = true, 40
 		looks := map[string]*network.Network{"look": look(t, fmt.Sprintf(egg, height))}
-		sc, err := frame.Scene(st, files, looks, nil)
+		sc, err := scene.Displaced(st, files, looks, nil)
 		require.NoError(t, err)
 		require.NotNil(t, sc.Rest)
 		// The radius along a direction u is 1 + h·u_y, with h in model units; so r − 1 − h·y/r = 0.
 		h := height * diagonal / diagonal
 		far, seen := 0.0, 0
-		job := picture.Job{Scene: sc, Looks: looks, W: 200, H: 160, Samples: 1, Peek: &picture.Peek{Look: "look", Ref: network.ParseRef("n.vector"), Raw: true}}
+		job := scene.Job{Scene: sc, Looks: looks, W: 200, H: 160, Samples: 1, Peek: &scene.Peek{Look: "look", Ref: network.ParseRef("n.vector"), Raw: true}}
 		require.NoError(t, picture.NewRenderer(2).Render(context.Background(), job, func(res *picture.Result) {
 			for i := range res.W * res.H {
 				v := res.Film.At(i)
@@ -87,21 +87,21 @@ func TestADisplacedBallHasTheNormalsOfWhatItBecomes(t *testing.T) {
 func TestScenesAreMovedAgainOnlyWhereTheyMust(t *testing.T) {
 	st, files := onBall(t, 1, 6)
 	looks := map[string]*network.Network{"look": look(t, fmt.Sprintf(egg, 0.1))}
-	a, err := frame.Scene(st, files, looks, nil)
+	a, err := scene.Displaced(st, files, looks, nil)
 	require.NoError(t, err)
 	st.Lights[0].Azimuth += 10
-	b, err := frame.Scene(st, files, looks, a)
+	b, err := scene.Displaced(st, files, looks, a)
 	require.NoError(t, err)
 	assert.Same(t, a.Geometry, b.Geometry, "a light that nothing of it reads")
 	looks["look"] = look(t, fmt.Sprintf(egg, 0.2))
-	c, err := frame.Scene(st, files, looks, b)
+	c, err := scene.Displaced(st, files, looks, b)
 	require.NoError(t, err)
 	assert.NotSame(t, b.Geometry, c.Geometry)
 	assert.Same(t, a.Rest.Geometry, c.Rest.Geometry)
 	assert.InDelta(t, 2*(a.Box.Max[1]-1), c.Box.Max[1]-1, 1e-4)
 	looks["other"] = looks["look"]
 	looks["look"] = look(t, `{"id":"end","kind":"Finish"}`)
-	d, err := frame.Scene(st, files, looks, c)
+	d, err := scene.Displaced(st, files, looks, c)
 	require.NoError(t, err)
 	assert.Nil(t, d.Rest)
 	assert.InDelta(t, 1, d.Box.Max[1], 1e-5)
@@ -118,7 +118,7 @@ func TestDisplacingByRaysAndByPart(t *testing.T) {
 	st.Models = []stage.Model{{ID: "a", Name: "a", File: "a", Scale: 1, Looks: map[string]string{part: "moved"}}, {ID: "b", Name: "b", File: "b", Scale: 1, At: vec.V{5, 0, 0}, Looks: map[string]string{part: "still"}}}
 	looks := map[string]*network.Network{"still": look(t, `{"id":"end","kind":"Finish"}`),
 		"moved": look(t, `{"id":"open","kind":"Occlusion"},{"id":"end","kind":"Finish","in":{"displace":"open.tone"},"set":{"height":0.1}}`)}
-	sc, err := frame.Scene(&st, stage.Surfaces(func(*stage.Model) (*mesh.Surface, error) { return box, nil }), looks, nil)
+	sc, err := scene.Displaced(&st, stage.Surfaces(func(*stage.Model) (*mesh.Surface, error) { return box, nil }), looks, nil)
 	require.NoError(t, err)
 	n := len(box.Pos)
 	for i := range n {
