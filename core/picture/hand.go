@@ -26,7 +26,7 @@ const (
 )
 
 // byHand returns the strokes of lines that are found on the geometry: they are the same at all positions.
-func (r *Renderer) byHand(ctx context.Context, l layer, hand line.Hand) ([]line.Stroke, error) {
+func (r *inker) byHand(ctx context.Context, l layer, hand line.Hand) ([]line.Stroke, error) {
 	curves, err := r.curvesOf(ctx, l, hand)
 	if err != nil || len(curves) == 0 {
 		return nil, err
@@ -54,7 +54,7 @@ func (r *Renderer) byHand(ctx context.Context, l layer, hand line.Hand) ([]line.
 
 // curvesOf returns the curves that a set of lines runs along. They are remembered while the eye and the
 // models stay.
-func (r *Renderer) curvesOf(ctx context.Context, l layer, hand line.Hand) ([]contour.Curve, error) {
+func (r *inker) curvesOf(ctx context.Context, l layer, hand line.Hand) ([]contour.Curve, error) {
 	g := &r.groups[l.group]
 	want := hand.Want()
 	want.On = make([]bool, len(r.groupOf))
@@ -95,7 +95,7 @@ func (r *Renderer) curvesOf(ctx context.Context, l layer, hand line.Hand) ([]con
 
 // levels returns the curves along which the tone that is wired passes a level, as the first position sees it: as
 // fine as the picture, however coarse the mesh.
-func (r *Renderer) levels(ctx context.Context, l layer, hand line.Hand) (out []contour.Curve, err error) {
+func (r *inker) levels(ctx context.Context, l layer, hand line.Hand) (out []contour.Curve, err error) {
 	view := r.view
 	view.Area = image.Rectangle{}
 	values := make([]float32, view.W*view.H)
@@ -121,28 +121,6 @@ func (r *Renderer) levels(ctx context.Context, l layer, hand line.Hand) (out []c
 			curve.Places = append(curve.Places, curve.Places[0])
 		}
 		out = append(out, curve)
-	}
-	return out, nil
-}
-
-// Set is the strokes of one set of lines.
-type Set struct {
-	Look, Node string // ids
-	Strokes    []line.Stroke
-}
-
-// Sets returns the lines of the picture that was drawn last, in the order in which they are drawn, as its
-// first position sees them.
-func (r *Renderer) Sets(ctx context.Context) ([]Set, error) {
-	layers := r.layers()
-	strokes, err := r.strokes(ctx, r.seen, layers, nil)
-	if err != nil {
-		return nil, err
-	}
-	var out []Set
-	for i, l := range layers {
-		g := &r.groups[l.group]
-		out = append(out, Set{g.look, g.program.NodeOf(l.target), strokes[i]})
 	}
 	return out, nil
 }

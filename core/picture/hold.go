@@ -40,8 +40,8 @@ func (r *Renderer) Close() {
 // forget lets go of the last picture and of all that was found for it.
 func (r *Renderer) forget() {
 	r.seen, r.groups, r.groupOf, r.sampleAt, r.projector, r.rays = nil, nil, nil, nil, nil, nil
-	r.later, r.opened, r.curves = nil, nil, nil
-	r.forgetLines()
+	r.later, r.opened, r.inker.curves = nil, nil, nil
+	r.inker.forget()
 	r.result, r.unshown = Result{}, image.Rectangle{}
 }
 
@@ -97,8 +97,8 @@ func (r *Renderer) shed(most int) (size int, ok bool) {
 // Size returns how many bytes the renderer remembers.
 func (r *Renderer) Size() int {
 	sum := 4 * (len(r.result.Base) + len(r.result.Delta) + len(r.result.Shine) + len(r.sampleAt))
-	if r.sheet != nil {
-		sum += 4 * len(r.sheet.Pix)
+	if r.inker.sheet != nil {
+		sum += 4 * len(r.inker.sheet.Pix)
 	}
 	if r.projector != nil {
 		sum += r.projector.Bytes()
@@ -113,12 +113,12 @@ func (r *Renderer) Size() int {
 			sum += v.Bytes()
 		}
 	}
-	for _, list := range r.curves {
+	for _, list := range r.inker.curves {
 		for i := range list {
 			sum += len(list[i].Places) * int(unsafe.Sizeof(contour.Place{}))
 		}
 	}
-	for _, list := range r.drawn {
+	for _, list := range r.inker.drawn {
 		for i := range list {
 			sum += len(list[i].Chain) * int(unsafe.Sizeof(line.Place{})+unsafe.Sizeof(line.Ink{}))
 		}

@@ -14,11 +14,9 @@ import (
 
 	"mobanta/core/budget"
 	"mobanta/core/color"
-	"mobanta/core/contour"
 	"mobanta/core/eval"
 	"mobanta/core/film"
 	"mobanta/core/light"
-	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/order"
@@ -79,12 +77,8 @@ type Renderer struct {
 
 	result  Result
 	unshown image.Rectangle // what has changed since the last picture that was shown
-	lineKey eval.Key
-	sheet   *line.Sheet                // nil for no lines
-	curves  map[string][]contour.Curve // as the eye sees them; see curvesOf
-	drawn   [][]line.Stroke            // by layer, those that are the same at all positions
-	still   bool                       // whether all lines are
-	after   film.Chain                 // what is done to the picture once it is drawn, but for the glow
+	inker   *inker          // its lines
+	after   film.Chain      // what is done to the picture once it is drawn, but for the glow
 	afterOf string
 }
 
@@ -105,6 +99,7 @@ type group struct {
 // NewRenderer returns a renderer that uses up to workers cores.
 func NewRenderer(workers int) *Renderer {
 	r := &Renderer{Workers: workers, Keep: true, Results: keptResults, plain: PlainLook()}
+	r.inker = &inker{Renderer: r}
 	r.Under(budget.New(defaultBudget))
 	return r
 }
@@ -166,7 +161,7 @@ func (r *Renderer) Render(ctx context.Context, job scene.Job, show func(res *Res
 	if job.Final && r.level == 0 && r.soft() {
 		r.setLevel(1)
 	}
-	layers := r.layers()
+	layers := r.inker.layers()
 	if same, err := r.settled(); err != nil {
 		return err
 	} else if same {
@@ -179,7 +174,7 @@ func (r *Renderer) Render(ctx context.Context, job scene.Job, show func(res *Res
 	if err := r.first(ctx); err != nil {
 		return err
 	}
-	if err := r.lines(ctx, layers, 0); err != nil {
+	if err := r.inker.draw(ctx, layers, 0); err != nil {
 		return err
 	}
 	res := &r.result
@@ -196,11 +191,11 @@ func (r *Renderer) Render(ctx context.Context, job scene.Job, show func(res *Res
 		// Soft light is found out well before bands are cut from it: the mean of what
 		// a ramp makes of noise is no band.
 		r.setLevel(1)
-		layers = r.layers()
+		layers = r.inker.layers()
 		if err := r.first(ctx); err != nil {
 			return err
 		}
-		if err := r.lines(ctx, layers, 0); err != nil {
+		if err := r.inker.draw(ctx, layers, 0); err != nil {
 			return err
 		}
 		res.Done = job.Samples == 1
@@ -303,7 +298,7 @@ func (r *Renderer) outside(show func(*Result)) func(*Result) {
 func (r *Renderer) settled() (bool, error) {
 	res := &r.result
 	if w, h := r.size(); !res.Done || res.Base == nil || res.W != w || res.H != h || res.Passes != r.job.Samples || res.under != r.backdrop() || res.shining != r.shining() ||
-		res.Ink != nil && res.InkPasses != res.Passes && !r.still || r.unshown != (image.Rectangle{}) {
+		res.Ink != nil && res.InkPasses != res.Passes && !r.inker.still || r.unshown != (image.Rectangle{}) {
 		return false, nil
 	}
 	for i := range r.groups {
@@ -363,10 +358,10 @@ func (r *Renderer) prepare(ctx context.Context, job scene.Job) error {
 			return err
 		}
 		if projector != r.projector {
-			r.curves = nil
+			r.inker.curves = nil
 		}
 		r.projector, r.seen = projector.Turned(view.Area), seen
-		r.forgetLines()
+		r.inker.forget()
 	}
 	r.view, r.job = view, job
 	if regroup {
@@ -414,7 +409,7 @@ func (r *Renderer) group(scene *stage.Scene, looks []string) {
 	}
 	r.serial++
 	r.level, r.groups, r.groupOf, r.sampleAt = 0, groups, groupOf, sampleAt
-	r.forgetLines()
+	r.inker.forget()
 	r.result.Base = nil
 }
 
@@ -736,192 +731,5 @@ func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers 
 			}
 		}
 	}
-	return r.lines(ctx, layers, k)
-}
-
-// layer is a set of lines of one look.
-type layer struct {
-	group  int
-	target eval.Target // the ink
-	rule   line.Rule
-}
-
-// layers returns the sets of lines of all looks, in the order in which they are drawn,
-// and forgets the lines that there are if they have changed.
-func (r *Renderer) layers() []layer {
-	var out []layer
-	h := sha256.New()
-	for gi := range r.groups {
-		g := &r.groups[gi]
-		var targets []eval.Target
-		if peek := r.job.Peek; peek == nil {
-			targets = g.program.Input(g.finish, "lines")
-		} else if peek.Look == g.look {
-			if t, kind, err := g.program.Output(peek.Ref); err == nil && kind == network.Lines {
-				targets = []eval.Target{t}
-			}
-		}
-		for _, t := range targets {
-			if rule := g.program.Lines(t); rule != nil {
-				fmt.Fprint(h, gi, g.program.KeyOf(t, r.moment))
-				out = append(out, layer{gi, t, rule})
-			}
-		}
-	}
-	var key eval.Key
-	if len(out) > 0 {
-		copy(key[:], h.Sum(nil))
-	}
-	res, frame := &r.result, r.view.Frame()
-	whole := image.Rectangle{Max: frame.Size()}
-	if key != r.lineKey || len(out) > 0 && (r.sheet == nil || r.sheet.W != whole.Max.X || r.sheet.H != whole.Max.Y || r.sheet.Min != frame.Min) {
-		if r.sheet != nil || len(out) > 0 {
-			r.unshown = whole
-		}
-		r.lineKey, r.sheet, res.Ink, res.InkPasses = key, nil, nil, 0
-		if len(out) > 0 {
-			r.sheet = line.NewPart(frame, r.view.H)
-		}
-	}
-	return out
-}
-
-func (r *Renderer) forgetLines() {
-	r.lineKey, r.sheet, r.drawn, r.result.Ink, r.result.InkPasses = eval.Key{}, nil, nil, nil, 0
-}
-
-// strokes finds the lines of some layers in what position k sees, and the ink at each
-// of their places there.
-// drawn, which may be nil, keeps those that are the same at all positions.
-func (r *Renderer) strokes(ctx context.Context, vis *sample.Visibility, layers []layer, drawn [][]line.Stroke) ([][]line.Stroke, error) {
-	out := make([][]line.Stroke, len(layers))
-	seen := &line.Seen{Vis: vis, Scene: r.job.Scene, View: r.view, Workers: r.Workers}
-	for i, l := range layers {
-		if hand, ok := l.rule.(line.Hand); ok {
-			if drawn != nil && drawn[i] != nil {
-				out[i] = drawn[i]
-				continue
-			}
-			var err error
-			if out[i], err = r.byHand(ctx, l, hand); err != nil {
-				return nil, err
-			}
-			if drawn != nil {
-				drawn[i] = append([]line.Stroke{}, out[i]...)
-			}
-			continue
-		}
-		var err error
-		if out[i], err = r.strokesOf(ctx, l, vis, l.rule.Find(seen, func(p int32) bool { return r.groupOf[p] == l.group })); err != nil {
-			return nil, err
-		}
-		masked, ok := l.rule.(line.Masked)
-		if !ok {
-			continue
-		}
-		var within []line.Stroke // as the first position sees them
-		if drawn != nil && drawn[i] != nil {
-			within = drawn[i]
-		} else {
-			chains, err := r.within(ctx, l, masked)
-			if err != nil {
-				return nil, err
-			}
-			if within, err = r.strokesOf(ctx, l, r.seen, chains); err != nil {
-				return nil, err
-			}
-			if drawn != nil {
-				drawn[i] = append([]line.Stroke{}, within...)
-			}
-		}
-		out[i] = append(out[i], within...)
-	}
-	return out, nil
-}
-
-// strokesOf returns chains between pixels with the ink at each of their places.
-func (r *Renderer) strokesOf(ctx context.Context, l layer, vis *sample.Visibility, chains []line.Chain) (out []line.Stroke, err error) {
-	var pixels []int32
-	for _, c := range chains {
-		for _, at := range c {
-			pixels = append(pixels, at.Pixel)
-		}
-	}
-	if len(pixels) == 0 {
-		return nil, nil
-	}
-	shift := float32(0)
-	if s, ok := l.rule.(line.Silhouette); ok {
-		shift = s.Shift
-	}
-	g := &r.groups[l.group]
-	points := sample.SeenAt(vis, r.job.Scene, r.view, pixels)
-	planes, err := r.eval(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, []eval.Target{l.target})
-	if err != nil {
-		return nil, err
-	}
-	ink := make([]line.Ink, len(pixels))
-	for k := range ink {
-		p := planes[0]
-		ink[k] = line.Ink{Color: color.C{p[0][k], p[1][k], p[2][k]}, Width: p[3][k], Opacity: p[4][k]}
-	}
-	for _, c := range chains {
-		out = append(out, line.Stroke{Chain: c, Ink: ink[:len(c)], Part: r.job.Scene.TriPart[vis.Tri[c[0].Pixel]], Shift: shift})
-		ink = ink[len(c):]
-	}
-	return out, nil
-}
-
-// within returns the chains along which the tone changes that is wired to a set of lines, as the first position sees it.
-func (r *Renderer) within(ctx context.Context, l layer, masked line.Masked) ([]line.Chain, error) {
-	values := make([]float32, len(r.sampleAt))
-	for i := range values {
-		values[i] = float32(math.NaN())
-	}
-	ok, err := r.tone(ctx, l, masked, func(p int32, v float32) { values[p] = v })
-	if err != nil || !ok {
-		return nil, err
-	}
-	return masked.Within(&line.Seen{Vis: r.seen, Scene: r.job.Scene, View: r.view, Workers: r.Workers}, values), nil
-}
-
-// tone calls put with the tone that is wired to a set of lines, for every pixel that shows its look; ok is false for none.
-func (r *Renderer) tone(ctx context.Context, l layer, masked line.Masked, put func(pixel int32, v float32)) (ok bool, err error) {
-	g := &r.groups[l.group]
-	tone := g.program.Feeds(l.target, masked.Mask())
-	if len(tone) == 0 {
-		return false, nil
-	}
-	planes, err := r.eval(ctx, g, g.all(), tone[:1])
-	if err != nil {
-		return false, err
-	}
-	for i, p := range g.set.Pixels().Pixel {
-		put(p, planes[0][0][i])
-	}
-	return true, nil
-}
-
-// lines adds position k to the sheet of lines, unless it is there already.
-func (r *Renderer) lines(ctx context.Context, layers []layer, k int) error {
-	if r.sheet == nil || r.sheet.Passes != k || len(layers) == 0 {
-		return nil
-	}
-	if k == 0 {
-		r.drawn = make([][]line.Stroke, len(layers))
-		r.still = !slices.ContainsFunc(layers, func(l layer) bool { _, hand := l.rule.(line.Hand); return !hand })
-	} else if r.still {
-		return nil
-	}
-	vis, err := r.visible(ctx, k)
-	if err != nil {
-		return err
-	}
-	strokes, err := r.strokes(ctx, vis, layers, r.drawn)
-	if err != nil {
-		return err
-	}
-	r.sheet.Add(strokes, r.Workers)
-	r.result.Ink, r.result.InkPasses = r.sheet.Pix, r.sheet.Passes
-	return nil
+	return r.inker.draw(ctx, layers, k)
 }

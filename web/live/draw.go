@@ -32,7 +32,7 @@ import (
 )
 
 // draw renders what was asked for last until the tab is gone.
-func (s *session) draw() {
+func (s *drawer) draw() {
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
 	for {
@@ -55,7 +55,7 @@ func (s *session) draw() {
 }
 
 // round does what is asked for now.
-func (s *session) round() error {
+func (s *drawer) round() error {
 	s.mu.Lock()
 	drop, asked := s.wear, len(s.points) > 0
 	s.wear = nil
@@ -101,7 +101,7 @@ func (s *session) round() error {
 
 // renew lets go of all that the drawing goroutine has made so far: after a slip none
 // of it is to be trusted.
-func (s *session) renew() {
+func (s *drawer) renew() {
 	s.hire()
 	s.scene, s.ballAt, s.secondAt, s.smallAt, s.stripAt, s.drawn, s.grip = nil, nil, nil, nil, nil, wanted{}, nil
 	s.whole = false
@@ -174,7 +174,7 @@ func (s *session) tellStored(w wanted) {
 	s.tell(map[string]any{"t": "stored", "version": w.state.Version, "undo": w.state.Undo, "redo": w.state.Redo, "panels": w.panels})
 }
 
-func (s *session) picture(ctx context.Context, w wanted) error {
+func (s *drawer) picture(ctx context.Context, w wanted) error {
 	defer s.renderer.Use()()
 	defer s.small.Use()()
 	if w.tell {
@@ -235,7 +235,7 @@ func (s *session) picture(ctx context.Context, w wanted) error {
 
 // render draws a job and sends what it comes to, as it settles. kept tells that the page has its picture from the reel already,
 // plays that the reel is to have it under the key.
-func (s *session) render(ctx context.Context, w wanted, job scene.Job, part float64, kept, plays bool, key scene.Key) error {
+func (s *drawer) render(ctx context.Context, w wanted, job scene.Job, part float64, kept, plays bool, key scene.Key) error {
 	sc := job.Scene
 	start, first := time.Now(), true
 	by := s.renderer
@@ -286,7 +286,7 @@ func (s *session) render(ctx context.Context, w wanted, job scene.Job, part floa
 }
 
 // besides sends what goes with a picture: the ball, cards, the picture on the shelf, checks.
-func (s *session) besides(ctx context.Context, w wanted, job scene.Job) error {
+func (s *drawer) besides(ctx context.Context, w wanted, job scene.Job) error {
 	if w.tell {
 		s.rest(ctx, panelTime) // the panels are on their way to the page
 	}
@@ -304,7 +304,7 @@ func (s *session) besides(ctx context.Context, w wanted, job scene.Job) error {
 }
 
 // checks looks for likely mistakes in what is stored, and shows them.
-func (s *session) checks(ctx context.Context, w wanted) error {
+func (s *drawer) checks(ctx context.Context, w wanted) error {
 	if s.checked == w.state.Version {
 		return nil
 	}
@@ -345,7 +345,7 @@ func (s *session) lamps(w wanted) {
 }
 
 // tellHand tells the light tool what it points into, and the page where lights stand.
-func (s *session) tellHand(w wanted, sc *stage.Scene) {
+func (s *drawer) tellHand(w wanted, sc *stage.Scene) {
 	if w.view.Tool != "light" {
 		return
 	}
@@ -360,7 +360,7 @@ func (s *session) tellHand(w wanted, sc *stage.Scene) {
 }
 
 // sketch draws a first picture at a third of the size.
-func (s *session) sketch(ctx context.Context, w wanted, job scene.Job) error {
+func (s *drawer) sketch(ctx context.Context, w wanted, job scene.Job) error {
 	const third = 1.0 / 3
 	job.W, job.H, job.Samples, job.Quick = scaled(job.W, third), scaled(job.H, third), 1, true
 	return s.moving.Render(ctx, job, func(res *picture.Result) { s.frame(res, w, third, res.Bounds()) })
@@ -389,7 +389,7 @@ func left(res *picture.Result, w wanted) image.Rectangle {
 }
 
 // compare draws the right-hand side with another look in the look's place.
-func (s *session) compare(ctx context.Context, w wanted, job scene.Job, part float64) error {
+func (s *drawer) compare(ctx context.Context, w wanted, job scene.Job, part float64) error {
 	other := w.project.Look(w.view.Other)
 	if other == nil {
 		return nil
@@ -468,7 +468,7 @@ func (s *session) rest(ctx context.Context, d time.Duration) {
 
 // frame sends the part of the picture, within clip, that differs from what was
 // sent last.
-func (s *session) frame(res *picture.Result, want wanted, part float64, clip image.Rectangle) {
+func (s *drawer) frame(res *picture.Result, want wanted, part float64, clip image.Rectangle) {
 	area := res.Changed()
 	if s.other != want.view.Other { // the two sides change places with the whole
 		s.other, area = want.view.Other, res.Bounds()
@@ -484,7 +484,7 @@ func (s *session) frame(res *picture.Result, want wanted, part float64, clip ima
 }
 
 // fit makes room for a picture of a size; it tells whether the last one had another.
-func (s *session) fit(w, h int) bool {
+func (s *drawer) fit(w, h int) bool {
 	n := 4 * w * h
 	if len(s.pix) == n && s.sentW == w {
 		return false
@@ -494,7 +494,7 @@ func (s *session) fit(w, h int) bool {
 }
 
 // sendPix sends what of s.pix differs within area from what was sent last.
-func (s *session) sendPix(W, H, passes int, done bool, want wanted, part float64, area image.Rectangle) {
+func (s *drawer) sendPix(W, H, passes int, done bool, want wanted, part float64, area image.Rectangle) {
 	if !s.whole {
 		area, s.whole = image.Rect(0, 0, W, H), true
 	} else {
@@ -567,7 +567,7 @@ func (s *session) histogram(w wanted, by *picture.Renderer) {
 }
 
 // drawStrip sends the chosen node at its true size, if it is of a kind that is shown so.
-func (s *session) drawStrip(w wanted) {
+func (s *drawer) drawStrip(w wanted) {
 	l := w.project.Look(w.view.Look)
 	if l == nil {
 		return
@@ -602,7 +602,7 @@ func (s *session) drawStrip(w wanted) {
 
 // cards sends the pictures of the outputs of the network that is open, those
 // that the page does not have.
-func (s *session) cards(ctx context.Context, w wanted) error {
+func (s *drawer) cards(ctx context.Context, w wanted) error {
 	l := w.project.Look(w.view.Look)
 	if l == nil {
 		return nil
@@ -628,7 +628,8 @@ func (s *session) cards(ctx context.Context, w wanted) error {
 		}
 	}
 	s.mu.Lock()
-	if of := l.ID + "/" + w.view.Path; s.have == nil || s.haveOf != of {
+	if of := l.ID + "/" + w.view.Path; s.bare || s.have == nil || s.haveOf != of {
+		s.bare = false
 		s.have, s.haveOf = map[string]eval.Key{}, of
 	}
 	have := s.have
@@ -643,7 +644,7 @@ func (s *session) cards(ctx context.Context, w wanted) error {
 
 // wearing returns a renderer whose last picture shows the look: that of the
 // picture, or, for a look that nothing wears, a small one in which all parts do.
-func (s *session) wearing(ctx context.Context, w wanted, look string) *picture.Renderer {
+func (s *drawer) wearing(ctx context.Context, w wanted, look string) *picture.Renderer {
 	st := w.project.Clone().Stage
 	for i := range st.Models {
 		for part, worn := range st.Models[i].Looks {
@@ -687,7 +688,7 @@ type ballFiles struct{ stage.Files }
 func (ballFiles) Surface(*stage.Model) (*mesh.Surface, error) { return ballSurface() }
 
 // drawBall sends the light ball: a sphere in the look, under the stage's lights.
-func (s *session) drawBall(w wanted) {
+func (s *drawer) drawBall(w wanted) {
 	st := w.project.Stage
 	st.Models = []stage.Model{{ID: "ball", Name: "ball", Solid: "sphere", Scale: 1, Looks: map[string]string{"Sphere": w.view.Look}}}
 	st.Camera = stage.Camera{Azimuth: st.Camera.Azimuth, Elevation: st.Camera.Elevation, Distance: 4, Angle: 29.5, Ortho: true}
@@ -714,7 +715,7 @@ func (s *session) drawBall(w wanted) {
 }
 
 // thumb keeps a small picture of a settled project for the shelf.
-func (s *session) thumb(w wanted) {
+func (s *drawer) thumb(w wanted) {
 	if s.thumbed == w.state.Version {
 		return
 	}

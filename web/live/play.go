@@ -329,7 +329,7 @@ func (w *wanted) peek(job *scene.Job, p *project.Project) {
 
 // plays shows what is due while the project plays; it tells whether it does. Questions and looks that are dropped stop it:
 // they are about a picture that stands still.
-func (s *session) plays(asked bool) (bool, error) {
+func (s *drawer) plays(asked bool) (bool, error) {
 	s.mu.Lock()
 	p := s.play
 	if p == nil || s.view.W == 0 {
@@ -364,7 +364,7 @@ type due struct {
 }
 
 // due returns what is to be shown now; ok is false for nothing, and s.until says when there may be.
-func (s *session) due(p *playing, fresh bool) (d due, ok bool) {
+func (s *drawer) due(p *playing, fresh bool) (d due, ok bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	d.hand = len(s.trial) > 0 || s.view.Other != ""
@@ -400,7 +400,7 @@ func (s *session) due(p *playing, fresh bool) (d due, ok bool) {
 }
 
 // turn shows what is due of a project that plays.
-func (s *session) turn(p *playing) error {
+func (s *drawer) turn(p *playing) error {
 	s.mu.Lock()
 	fresh := s.dirty // the hand has moved, or something was stored
 	s.dirty = false
@@ -434,7 +434,7 @@ func (s *session) turn(p *playing) error {
 }
 
 // showFrame sends a frame that was kept, as an answer to what was wanted.
-func (s *session) showFrame(f reel.Frame, w wanted) {
+func (s *drawer) showFrame(f reel.Frame, w wanted) {
 	s.fit(f.W, f.H)
 	s.pix = f.Pix
 	s.sendPix(f.W, f.H, f.Passes, f.Done, w, 1, image.Rect(0, 0, f.W, f.H))
@@ -459,7 +459,7 @@ func (s *session) forth(p *playing) (over bool) {
 }
 
 // ofReel shows a still picture that is there as a frame already; plays tells whether it could be one, under key.
-func (s *session) ofReel(w wanted) (kept bool, key scene.Key, plays bool, err error) {
+func (s *drawer) ofReel(w wanted) (kept bool, key scene.Key, plays bool, err error) {
 	if w.view.Other != "" || w.trial && !w.scrubs || !scene.Moves(w.project) {
 		return false, key, false, nil
 	}
@@ -478,7 +478,7 @@ func (s *session) ofReel(w wanted) (kept bool, key scene.Key, plays bool, err er
 
 // atOnce draws a frame as while the hand moves. Where it does not, and there is only no room to keep frames, the tab draws
 // when its share allows it.
-func (s *session) atOnce(want wanted, t stage.Time, k int, hand bool) error {
+func (s *drawer) atOnce(want wanted, t stage.Time, k int, hand bool) error {
 	want.project = moment(want.project, t, k)
 	want.hand, want.plays, want.tell = true, true, false
 	want.try()
@@ -493,9 +493,9 @@ func (s *session) atOnce(want wanted, t stage.Time, k int, hand bool) error {
 	begun := time.Now()
 	defer func() {
 		s.moving.Least = order.Hand
-		s.studio.shares.took(s, time.Since(begun)-s.moving.Waited())
+		s.studio.shares.took(s.session, time.Since(begun)-s.moving.Waited())
 	}()
-	s.moving.Least, s.moving.Heard = order.Previews, s.studio.shares.turn(s)
+	s.moving.Least, s.moving.Heard = order.Previews, s.studio.shares.turn(s.session)
 	return s.picture(ctx, want)
 }
 

@@ -43,7 +43,7 @@ func (s *session) ask(m said) {
 }
 
 // answer answers what has been asked; of the drawing goroutine.
-func (s *session) answer() {
+func (s *drawer) answer() {
 	s.mu.Lock()
 	asked := s.points
 	s.points = nil
@@ -70,7 +70,7 @@ func (s *session) hintf(format string, args ...any) {
 }
 
 // edge follows the hand that drags a band edge.
-func (s *session) edge(p point) error {
+func (s *drawer) edge(p point) error {
 	w := s.drawn
 	if w.project == nil {
 		return nil
@@ -157,7 +157,7 @@ func hold(p *project.Project, g picture.Grip) (*grip, error) {
 }
 
 // trail shows how a pixel came to its colour.
-func (s *session) trail(x, y float64) error {
+func (s *drawer) trail(x, y float64) error {
 	w := s.drawn
 	if w.project == nil {
 		return nil

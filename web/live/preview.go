@@ -25,7 +25,7 @@ const (
 
 // previews makes the small pictures that were asked for, one by one, as long as
 // nothing more urgent is to be drawn.
-func (s *session) previews() {
+func (s *drawer) previews() {
 	for {
 		s.mu.Lock()
 		if s.dirty || len(s.asked) == 0 || s.view.W == 0 || s.ctx.Err() != nil {
@@ -49,7 +49,7 @@ func (s *session) previews() {
 
 // preview renders the project as the edits would leave it; a node that nothing
 // reads yet is shown by itself.
-func (s *session) preview(item tried, base *project.Project, view said) ([]byte, error) {
+func (s *drawer) preview(item tried, base *project.Project, view said) ([]byte, error) {
 	defer s.small.Use()()
 	edits, err := wish.Settle(item.Edits)
 	if err != nil {
@@ -100,7 +100,7 @@ const closer = 6
 
 // closer returns a part of what a preview shows, large enough for dots and lines to be seen, where it differs most from the
 // picture as it is; if it is shown by itself, where most of it is.
-func (s *session) closer(job scene.Job, base *project.Project, with *image.NRGBA) ([]byte, error) {
+func (s *drawer) closer(job scene.Job, base *project.Project, with *image.NRGBA) ([]byte, error) {
 	without := image.NewNRGBA(with.Rect)
 	if job.Peek == nil {
 		was := base.Clone()
@@ -175,7 +175,7 @@ func (s *session) alone(p *project.Project, l *project.Look, path, id string) *s
 }
 
 // assign puts a look onto the part of the picture that it was dropped on.
-func (s *session) assign(m said) {
+func (s *drawer) assign(m said) {
 	s.mu.Lock()
 	state := s.state
 	s.mu.Unlock()

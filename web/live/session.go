@@ -98,6 +98,7 @@ type session struct {
 	points  []point // what was asked of the picture
 	aim     aim     // what the hand points into
 	aimed   aim     // the same when the hand went down
+	bare    bool    // the page has no card pictures yet
 	dirty   bool
 	told    *store.State // what the browser was told of
 	heard   atomic.Int64 // when the tab was last heard of; see order.Rank
@@ -106,8 +107,11 @@ type session struct {
 	play    *playing // nil while nothing plays
 	makers  sync.WaitGroup
 	reel    *reel.Reel[scene.Key]
+}
 
-	// Of the drawing goroutine alone.
+// drawer is what of a tab belongs to the goroutine that draws: nobody else reads or writes it while that runs.
+type drawer struct {
+	*session
 	renderer *picture.Renderer
 	ball     *picture.Renderer
 	moving   *picture.Renderer // for pictures while the hand moves the camera or a light: small ones
@@ -232,8 +236,9 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 	conn.SetReadLimit(maxMessage)
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	s := &session{studio: t, id: st.ID, conn: conn, request: r, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, part: 0.5, files: t.Files.Under(ctx), reel: reel.New[scene.Key](t.memory, reelShare)}
-	s.hire()
+	s := &session{studio: t, id: st.ID, conn: conn, request: r, ctx: ctx, stop: cancel, wake: make(chan struct{}, 1), state: st, files: t.Files.Under(ctx), reel: reel.New[scene.Key](t.memory, reelShare)}
+	d := &drawer{session: s, part: 0.5}
+	d.hire()
 	t.hub.add(st.ID, s)
 	defer t.closed(s)
 	// What happened since the request came in, and before the hub knew of this tab.
@@ -245,7 +250,7 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 	}
 	s.stored(st)
 	var wg sync.WaitGroup
-	wg.Go(s.draw)
+	wg.Go(d.draw)
 	s.listen()
 	s.mu.Lock()
 	s.halt()
@@ -255,7 +260,7 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 	s.makers.Wait()
 	return s.guarded("closing", func() error {
 		s.reel.Close()
-		s.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Close() })
+		d.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Close() })
 		return nil
 	})
 }
@@ -276,7 +281,7 @@ func (t *Studio) CloseStrangers() {
 }
 
 // renderers calls f with each renderer of the tab, and how urgent its work is at most.
-func (s *session) renderers(f func(r **picture.Renderer, least order.Level)) {
+func (s *drawer) renderers(f func(r **picture.Renderer, least order.Level)) {
 	f(&s.renderer, order.Hand)
 	f(&s.moving, order.Hand)
 	f(&s.second, order.Hand)
@@ -287,7 +292,7 @@ func (s *session) renderers(f func(r **picture.Renderer, least order.Level)) {
 }
 
 // hire makes the tab's renderers, or new ones.
-func (s *session) hire() {
+func (s *drawer) hire() {
 	s.renderers(func(r **picture.Renderer, least order.Level) {
 		if *r != nil {
 			(*r).Close()
@@ -403,9 +408,7 @@ func (s *session) take(m said) error {
 	switch m.T {
 	case "view":
 		m.W, m.H = bounded(m.W, m.H)
-		if m.Fresh {
-			s.have = nil
-		}
+		s.bare = s.bare || m.Fresh
 		s.view = m
 	case "previews":
 		s.asked = m.Items[:min(len(m.Items), maxPreviews)]
