@@ -217,17 +217,18 @@ func TestSettledShadowsAreNearThoseOfManyRays(t *testing.T) {
 		got, err := tr.Share(context.Background(), set, &sc.Lights[0])
 		require.NoError(t, err)
 		var sum, bias float64
-		n := 0
-		for i := range got {
+		n, asked := 0, 0
+		for i := 0; i < len(got); i += 5 {
 			want := tr.open(set, i, &sc.Lights[0], 987)
-			bias += float64(first[i]-want) / float64(set.Points.N)
+			bias += float64(first[i] - want)
+			asked++
 			if want > 0 && want < 1 {
 				sum += float64((got[i] - want) * (got[i] - want))
 				n++
 			}
 		}
-		assert.InDelta(t, 0, bias, 0.01, "%s: the first picture is grainy, not brighter or darker", kind)
-		require.Greater(t, n, 1500)
+		assert.InDelta(t, 0, bias/float64(asked), 0.01, "%s: the first picture is grainy, not brighter or darker", kind)
+		require.Greater(t, n, 300)
 		assert.Less(t, math.Sqrt(sum/float64(n)), 0.015, "%s: root of the mean square", kind)
 	}
 }

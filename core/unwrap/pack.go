@@ -179,15 +179,19 @@ func (k *packer) fine(w way, scale float64) []place {
 // where none fits.
 func (k *packer) largest(scale float64) (best []place, order []*chart, fits float64) {
 	order = k.tried[0].order
+	begin, times := 1.045, 14
+	if Hasty { // where it fits as a rule, and little more
+		begin, times = 0.9, 2
+	}
 	for _, w := range k.tried[:min(k.finals, len(k.tried))] {
-		first := scale * math.Sqrt(float64(coarse)/float64(w.top)) * 1.045
+		first := scale * math.Sqrt(float64(coarse)/float64(w.top)) * begin
 		if fits > 0 { // only what is better is worth the work
 			if k.fine(w, fits*1.006) == nil {
 				continue
 			}
 			first = fits * 1.012
 		}
-		if places, s := largest(func(scale float64) []place { return k.fine(w, scale) }, first, 0.988, 14); places != nil && s > fits {
+		if places, s := largest(func(scale float64) []place { return k.fine(w, scale) }, first, 0.988, times); places != nil && s > fits {
 			best, order, fits = places, w.order, s
 		}
 	}
