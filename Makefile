@@ -25,7 +25,7 @@ test: node_modules ## every test, the interface in a browser included; those tha
 
 quick: ## build, vet, and the tests of the core without the long ones
 	@scripts/need ffmpeg pdftoppm
-	@$(GO) build ./... && $(GO) vet ./... && $(GO) test -short -timeout 5m ./core/... ./recipes ./web/page ./web/wish
+	@$(GO) build ./... && $(GO) vet ./... && $(GO) test -short -timeout 5m ./core/... ./recipes ./web/page ./web/edits
 
 check: ## formatting, vet, staticcheck, and whether the built style sheet is current
 	@out=$$(gofmt -l $$(git ls-files -co --exclude-standard '*.go')); test -z "$$out" || { echo "gofmt wants: $$out"; exit 1; }
@@ -56,7 +56,7 @@ release: ## archives for Linux, Windows and macOS on both processors, in dist/; 
 	@GO=$(GO) scripts/release $(VERSION)
 
 # The rooms in which several goroutines work at one thing. What is left out computes for long, on one thing after the other.
-RACING := ./core/parallel ./core/order ./core/turn ./core/budget ./core/reel ./core/eval ./core/shade ./core/shape ./core/picture ./jobs ./web/...
+RACING := ./core/parallel ./core/priority ./core/queue ./core/budget ./core/reel ./core/eval ./core/shade ./core/shape ./core/picture ./jobs ./web/...
 ALONE := TestNothingFineIsLost|TestAnImageDoesNotShimmer|TestSoftFormOnACoarseBall|TestWhatNodesHandOnIsBounded|TestSettledShadowsAreNearThoseOfManyRays|TestManyRawEdits|TestTabsThatAreClosedAreLetGo|Fuzz
 
 race: ## the rooms with goroutines, under the race detector

@@ -8,7 +8,7 @@ import (
 	"mobanta/core/vec"
 )
 
-// Each arm of the keeper hangs on joints along its middle, and the arms on the body.
+// Each arm of the keeper depends on joints along its middle, and the arms on the body.
 const armJoints = 5
 
 // armPath returns the middle of an arm of the keeper, from the body on.

@@ -15,12 +15,12 @@ import (
 	"github.com/nats-io/nats.go/jetstream"
 
 	"mobanta/core/delivery"
-	"mobanta/core/order"
+	"mobanta/core/priority"
 )
 
 // Gatherer says how files are put together.
 type Gatherer struct {
-	Gate *order.Gate
+	Gate *priority.Gate
 	// Room is told how many bytes are needed for a while; it may be nil.
 	Room func(bytes int) (done func())
 }

@@ -279,7 +279,7 @@ func (b *Board) hearMade(e jetstream.KeyValueEntry) {
 }
 
 // withinSubject is where those who draw tell how much of a piece is drawn: within.JOB.PIECE, with a number from 0 to 1. It is
-// heard or not; nothing hangs on it.
+// heard or not; nothing depends on it.
 const withinSubject = "within."
 
 func (b *Board) hearWithin(m *nats.Msg) {

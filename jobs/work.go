@@ -18,16 +18,16 @@ import (
 	"mobanta/core/exchange"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
-	"mobanta/core/order"
 	"mobanta/core/pixmap"
+	"mobanta/core/priority"
 	"mobanta/core/stage"
 )
 
 // Worker says how pieces are drawn.
 type Worker struct {
 	Name  string
-	Cores int         // 0 for all
-	Gate  *order.Gate // before which it waits for what is more urgent; may be nil
+	Cores int            // 0 for all
+	Gate  *priority.Gate // before which it waits for what is more urgent; may be nil
 	// Files are those that this machine has at hand, by the same hashes; what is not there comes from the queue. It may be nil.
 	Files stage.Files
 	// Drawn hears of each piece that is drawn; it may be nil.
@@ -373,7 +373,7 @@ func (w *worker) drawer(ctx context.Context, hash string) (*delivery.Drawer, err
 }
 
 // open returns what draws the project of a bundle, which is read from the queue; at hand may be nil.
-func (b *Board) open(ctx context.Context, hash string, cores int, gate *order.Gate, atHand stage.Files) (*delivery.Drawer, error) {
+func (b *Board) open(ctx context.Context, hash string, cores int, gate *priority.Gate, atHand stage.Files) (*delivery.Drawer, error) {
 	data, err := b.line().bundles.GetBytes(ctx, hash)
 	if err != nil {
 		return nil, fmt.Errorf("%w: the project: %w", errLine, err)

@@ -11,7 +11,7 @@ import (
 	"time"
 
 	"mobanta/core/exchange"
-	"mobanta/core/text"
+	"mobanta/core/names"
 )
 
 // PutFile keeps the bytes of a model and returns their hash. Bytes that are
@@ -26,7 +26,7 @@ func (s *Store) PutFile(ctx context.Context, f exchange.File) (string, error) {
 	}
 	err := s.write(ctx, func(tx *sql.Tx) error {
 		_, err := tx.ExecContext(ctx, `INSERT INTO files (hash, name, size, made) VALUES (?, ?, ?, ?) ON CONFLICT (hash) DO NOTHING`,
-			hash, text.Clip(f.Name, text.MaxName), len(f.Data), time.Now().UnixMilli())
+			hash, names.Clip(f.Name, names.MaxName), len(f.Data), time.Now().UnixMilli())
 		return err
 	})
 	return hash, err

@@ -24,7 +24,7 @@ import (
 	_ "modernc.org/sqlite" // the database driver
 
 	"mobanta/core/project"
-	"mobanta/core/turn"
+	"mobanta/core/queue"
 )
 
 //go:embed migrations/*.sql
@@ -42,8 +42,8 @@ type Store struct {
 	dir    string
 	reads  *sql.DB
 	writes *sql.DB
-	turn   turn.Queue  // of those who write
-	turns  turn.Queues // of those who work at one project
+	turn   queue.Queue  // of those who write
+	turns  queue.Queues // of those who work at one project
 
 	mu   sync.Mutex
 	last map[string]*State // by project: the state that was read or written last
@@ -82,7 +82,7 @@ func open(dir string) (*Store, error) {
 		db.Close()
 		return nil, err
 	}
-	s := &Store{dir: dir, writes: db, reads: reads, turn: turn.New(), last: map[string]*State{}}
+	s := &Store{dir: dir, writes: db, reads: reads, turn: queue.New(), last: map[string]*State{}}
 	if err := s.examine(context.Background()); err != nil {
 		s.Close()
 		return nil, err

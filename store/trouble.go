@@ -10,7 +10,7 @@ import (
 	"modernc.org/sqlite"
 	lib "modernc.org/sqlite/lib"
 
-	"mobanta/core/turn"
+	"mobanta/core/queue"
 )
 
 // Trouble is what keeps the data folder from being used, in words that say what to do. In all cases what was stored
@@ -71,7 +71,7 @@ func trouble(err error) *Trouble {
 		return ErrFiles
 	case errors.Is(err, syscall.EIO):
 		return ErrDisk
-	case errors.Is(err, turn.ErrLong):
+	case errors.Is(err, queue.ErrLong):
 		return ErrSlow
 	}
 	var e *sqlite.Error

@@ -228,7 +228,7 @@ func TestATextureIsShownOnItsModel(t *testing.T) {
 	assert.NotEqual(t, 200, res.StatusCode, "no texture is another project's")
 }
 
-// What hangs on the eye is refused before it is ordered, unless it is said what is to be done about it.
+// What depends on the eye is refused before it is ordered, unless it is said what is to be done about it.
 func TestWhatHangsOnTheEyeIsAskedAbout(t *testing.T) {
 	s := withOrders(t)
 	s.edit(`{"op":"node.add","look":"look1","kind":"outline"}`)

@@ -24,12 +24,12 @@ import (
 	"mobanta/core/project"
 	"mobanta/core/stage"
 	"mobanta/store"
-	"mobanta/web/wish"
+	"mobanta/web/edits"
 )
 
 // request is edits as the browser sends them: one revision.
 type request struct {
-	Edits []wish.Wish `json:"edits"`
+	Edits []edits.Request `json:"edits"`
 }
 
 // answer tells the browser what is stored now.
@@ -59,9 +59,9 @@ func (v *Server) edit(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		req.Edits = []wish.Wish{w}
+		req.Edits = []edits.Request{w}
 	}
-	edits, err := wish.Settle(req.Edits)
+	edits, err := edits.Settle(req.Edits)
 	if err != nil {
 		return err
 	}
@@ -112,17 +112,17 @@ func (v *Server) made(ctx context.Context, id string, edits []project.Edit) (*st
 	return st, outcomes, err
 }
 
-func formWish(c *echo.Context) (wish.Wish, error) {
+func formWish(c *echo.Context) (edits.Request, error) {
 	f, err := c.FormValues()
 	if err != nil {
-		return wish.Wish{}, echo.NewHTTPError(http.StatusBadRequest, "The edit could not be read.")
+		return edits.Request{}, echo.NewHTTPError(http.StatusBadRequest, "The edit could not be read.")
 	}
 	for key, list := range f {
 		for i := range list {
 			f[key][i] = strings.ToValidUTF8(list[i], "�")
 		}
 	}
-	w := wish.Wish{As: f.Get("as")}
+	w := edits.Request{As: f.Get("as")}
 	w.Edit = project.Edit{Op: f.Get("op"), Look: f.Get("look"), Node: f.Get("node"), Key: f.Get("key"), Kind: f.Get("kind"), Name: f.Get("name"),
 		From: f.Get("from"), To: f.Get("to"), ID: f.Get("id"), Part: f.Get("part"), Group: f.Get("group")}
 	w.Index, _ = strconv.Atoi(f.Get("index"))
@@ -131,7 +131,7 @@ func formWish(c *echo.Context) (wish.Wish, error) {
 		w.Value = f.Get("value")
 	}
 	if field := f.Get("field"); field != "" { // one field of a stop or of the camera
-		v, err := wish.Typed(w.Value, w.As)
+		v, err := edits.Typed(w.Value, w.As)
 		if err != nil {
 			return w, err
 		}

@@ -26,7 +26,7 @@ import (
 	"mobanta/core/project"
 	"mobanta/core/scene"
 	"mobanta/core/stage"
-	"mobanta/web/wish"
+	"mobanta/web/edits"
 )
 
 // Raw edits, as pages and as strangers send them: made by chance, out of what there is in the project and out of what
@@ -149,7 +149,7 @@ func (c chance) edit(p *project.Project) project.Edit {
 
 // sent passes an edit through the line as its bytes, and reads it as a handler does.
 func sent(e project.Edit, as string) ([]project.Edit, error) {
-	data, err := json.Marshal(request{[]wish.Wish{{Edit: e, As: as}}})
+	data, err := json.Marshal(request{[]edits.Request{{Edit: e, As: as}}})
 	if err != nil {
 		return nil, err
 	}
@@ -162,7 +162,7 @@ func received(data []byte) ([]project.Edit, error) {
 	if err := json.Unmarshal(data, &r); err != nil {
 		return nil, err
 	}
-	return wish.Settle(r.Edits)
+	return edits.Settle(r.Edits)
 }
 
 // tried is a project under test, with a renderer.

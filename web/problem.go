@@ -16,7 +16,7 @@ import (
 
 	"mobanta/core/meshfile"
 	"mobanta/core/project"
-	"mobanta/core/turn"
+	"mobanta/core/queue"
 	"mobanta/jobs"
 	"mobanta/store"
 )
@@ -63,7 +63,7 @@ func sentence(err error) problem {
 		}
 	case errors.Is(err, jobs.ErrSilent):
 		p = problem{Status: http.StatusServiceUnavailable, Message: jobs.ErrSilent.Error()}
-	case errors.Is(err, turn.ErrLong):
+	case errors.Is(err, queue.ErrLong):
 		p = problem{Status: http.StatusServiceUnavailable, Message: "Others are bringing files in, or having pictures drawn. Try again in a moment."}
 	case errors.Is(err, meshfile.ErrTooBig):
 		p.Status = http.StatusRequestEntityTooLarge

@@ -8,8 +8,8 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/exchange"
+	"mobanta/core/names"
 	"mobanta/core/network"
-	"mobanta/core/text"
 	"mobanta/store"
 )
 
@@ -52,6 +52,6 @@ func palette(c *echo.Context, name, format string, colors []exchange.Named) erro
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", attached(text.FileName(name, "."+format)))
+	c.Response().Header().Set("Content-Disposition", attached(names.FileName(name, "."+format)))
 	return c.Blob(http.StatusOK, mime, buf.Bytes())
 }

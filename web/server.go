@@ -16,7 +16,7 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
-	"mobanta/core/turn"
+	"mobanta/core/queue"
 	"mobanta/jobs"
 	"mobanta/store"
 	"mobanta/web/live"
@@ -27,7 +27,7 @@ import (
 type Server struct {
 	store    *store.Store
 	live     *live.Studio // the tabs that are open
-	reading  turn.Queue   // of those who bring files in: each may take much memory
+	reading  queue.Queue  // of those who bring files in: each may take much memory
 	stills   *stills      // pictures of stagings, and for comparing
 	pages    *page.Pages
 	echo     *echo.Echo
@@ -53,7 +53,7 @@ func New(s *store.Store, log *slog.Logger, o Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	v := &Server{store: s, pages: pages, log: log, options: o, sessions: newSessions(o.TLS), reading: turn.New()}
+	v := &Server{store: s, pages: pages, log: log, options: o, sessions: newSessions(o.TLS), reading: queue.New()}
 	v.live = live.New(s, v, pages, log)
 	v.stills = newStills(v.live)
 	v.echo = echo.New()

@@ -11,8 +11,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"mobanta/core/exchange"
+	"mobanta/core/names"
 	"mobanta/core/project"
-	"mobanta/core/text"
 	"mobanta/store"
 	"mobanta/web/page"
 )
@@ -88,7 +88,7 @@ func (v *Server) exportBundle(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	out := &began{ResponseWriter: c.Response(), name: text.FileName(st.Project.Name, ".mobanta.zip")}
+	out := &began{ResponseWriter: c.Response(), name: names.FileName(st.Project.Name, ".mobanta.zip")}
 	err = exchange.WriteBundle(out, st.Project, v.opener(c))
 	if err != nil && out.name == "" { // some of it is on its way: the browser is to see that it is not whole
 		v.log.Error("a bundle was cut off", "project", st.ID, "error", store.Cause(err))
@@ -180,7 +180,7 @@ func (v *Server) exportLook(c *echo.Context) error {
 	if err := exchange.WriteLook(&buf, l.Name, &l.Network, st.Project.UsedGroups(&l.Network), v.opener(c)); err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", attached(text.FileName(l.Name, ".look.json")))
+	c.Response().Header().Set("Content-Disposition", attached(names.FileName(l.Name, ".look.json")))
 	return c.Blob(http.StatusOK, "application/json", buf.Bytes())
 }
 

@@ -17,9 +17,9 @@ import (
 	"mobanta/core/frame"
 	"mobanta/core/pixmap"
 	"mobanta/core/project"
+	"mobanta/core/queue"
 	"mobanta/core/scene"
 	"mobanta/core/stage"
-	"mobanta/core/turn"
 	"mobanta/store"
 	"mobanta/web/live"
 	"mobanta/web/page"
@@ -28,7 +28,7 @@ import (
 // stills draws pictures of what a project is or might be, of stagings and for comparing, one by one, while nobody waits for
 // anything more urgent, and keeps those that were made last.
 type stills struct {
-	turn  turn.Queue
+	turn  queue.Queue
 	easel *frame.Easel
 	live  *live.Studio
 	kept  *lru.Cache[string, []byte] // PNGs, by what they show
@@ -49,7 +49,7 @@ func newStills(l *live.Studio) *stills {
 	if err != nil { // a size below 1
 		panic(err)
 	}
-	s := &stills{turn: turn.New(), easel: frame.NewEasel(0, &l.Gate), live: l, kept: kept}
+	s := &stills{turn: queue.New(), easel: frame.NewEasel(0, &l.Gate), live: l, kept: kept}
 	s.easel.Under(l.Memory())
 	return s
 }

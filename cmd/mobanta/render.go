@@ -149,7 +149,7 @@ func (f *renderFlags) as() (delivery.Format, error) {
 	return "", asked("--out must end in .png or .pfm, for layers in .ora, for lines in .svg, or for plates in .zip or .pdf, not %q; --format and --frames say more", ext)
 }
 
-// ordered returns the order that the flags make, but for what hangs on the project.
+// ordered returns the order that the flags make, but for what depends on the project.
 func (f *renderFlags) ordered() (o delivery.Order, err error) {
 	if o.As, err = f.as(); err != nil {
 		return o, err

@@ -9,13 +9,13 @@ import (
 	"strings"
 
 	"mobanta/core/eval"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/project"
 	"mobanta/core/sample"
 	"mobanta/core/scene"
 	"mobanta/core/stage"
-	"mobanta/core/text"
 )
 
 // Order says what is baked of a model.
@@ -38,12 +38,12 @@ type Output struct {
 	Data bool   `json:"data,omitempty"` // the numbers as they are, in place of colours as sRGB; vectors are halved about ½ either way
 }
 
-// Eye says what is done about what hangs on where the eye is.
+// Eye says what is done about what depends on where the eye is.
 type Eye string
 
 // What may be done.
 const (
-	Refused    Eye = ""       // nothing: a look that hangs on the eye is not baked
+	Refused    Eye = ""       // nothing: a look that depends on the eye is not baked
 	FromCamera Eye = "camera" // it is baked as the stage's camera sees it
 	LeftOut    Eye = "out"    // highlights, rims and outlines are left out, patterns give their mean, the rest is as seen straight on
 )
@@ -153,7 +153,7 @@ type Plan struct {
 
 	order Order
 	scene *stage.Scene
-	view  *stage.View // of the camera; nil where what hangs on the eye is left out, or nothing does
+	view  *stage.View // of the camera; nil where what depends on the eye is left out, or nothing does
 	nets  map[string]*network.Network
 	lay   func(t int32) [3][2]float32 // where triangles lie on the picture; nil for where the model's texture coordinates say
 }
@@ -277,7 +277,7 @@ func outputName(p *project.Project, asked []Output, out Output, kind network.Typ
 
 // add puts a picture in, under a name of its own.
 func (pl *Plan) add(pic Picture, model string, seen map[string]bool) {
-	base := text.FileName(model+" "+pic.Name, "")
+	base := names.FileName(model+" "+pic.Name, "")
 	pic.Name = base
 	for k := 2; seen[strings.ToLower(pic.Name)]; k++ {
 		pic.Name = fmt.Sprint(base, " ", k)
@@ -338,7 +338,7 @@ func (pl *Plan) see(p *project.Project, job scene.Job, all []int) error {
 	return nil
 }
 
-// left returns an error for an output that is nothing once what hangs on the eye is left out: it is of such a node itself.
+// left returns an error for an output that is nothing once what depends on the eye is left out: it is of such a node itself.
 func (pl *Plan) left(net *network.Network, look *project.Look, eyed []string) error {
 	for i := range pl.Pictures {
 		o := &pl.Pictures[i].Output
@@ -377,7 +377,7 @@ func finished(program *eval.Program, net *network.Network) []eval.Target {
 	return append(program.Input(end.ID, "colour")[:1:1], program.Input(end.ID, "opacity")[:1]...)
 }
 
-// blind returns a flat network without what some of its nodes, which hang on the eye, add: those that are nothing where
+// blind returns a flat network without what some of its nodes, which depend on the eye, add: those that are nothing where
 // no eye sees them are 0, and patterns give what they come to on average.
 func blind(net *network.Network, eyed []string) *network.Network {
 	out := net.Clone()

@@ -13,6 +13,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/parallel"
@@ -21,7 +22,6 @@ import (
 	"mobanta/core/sample"
 	"mobanta/core/shade"
 	"mobanta/core/stage"
-	"mobanta/core/text"
 	"mobanta/core/trace"
 )
 
@@ -437,10 +437,10 @@ func (o *Order) Shown(p *project.Project, pictures []File) (*project.Project, ma
 	if i < 0 || len(pictures) == 0 {
 		return q, files
 	}
-	var names []string
+	var parts []string
 	for part, look := range q.Stage.Models[i].Looks {
 		if p.Look(look) != nil && (len(o.Parts) == 0 || slices.Contains(o.Parts, part)) {
-			names = append(names, part)
+			parts = append(parts, part)
 		}
 	}
 	data := len(o.Outputs) > 0 && o.Outputs[0].Data
@@ -455,11 +455,11 @@ func (o *Order) Shown(p *project.Project, pictures []File) (*project.Project, ma
 		q.Looks = append(q.Looks, project.Look{ID: id, Name: "Baked", Network: network.Network{Nodes: []network.Node{{ID: "image", Kind: "image", Set: set},
 			{ID: "end", Kind: network.FinishKind, In: map[string]network.Input{"colour": {Wires: []network.Ref{{Node: "image", Port: "colour"}}}, "opacity": {Wires: []network.Ref{{Node: "image", Port: "alpha"}}}}}}}})
 	}
-	for _, part := range names {
+	for _, part := range parts {
 		n := 0
 		if o.Apart {
 			n = max(0, slices.IndexFunc(pictures, func(f File) bool {
-				of := text.FileName(q.Stage.Models[i].Name+" "+part, "")
+				of := names.FileName(q.Stage.Models[i].Name+" "+part, "")
 				return f.Name == of || strings.HasPrefix(f.Name, of+" ")
 			}))
 		}

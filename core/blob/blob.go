@@ -1,5 +1,5 @@
 // Package blob makes balls that melt together into a surface, and springs of them: flames, smoke, drops. What it makes
-// hangs on the numbers and the moment alone.
+// depends on the numbers and the moment alone.
 package blob
 
 import (

@@ -340,7 +340,7 @@ func near(in *input) {
 	}
 }
 
-// shaded tells whether what a node reads hangs on shading: slivers show between bands of
+// shaded tells whether what a node reads depends on shading: slivers show between bands of
 // light, not between spots of textures.
 func (in *input) shaded(net *network.Network, id string) bool {
 	in.net = net

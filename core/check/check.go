@@ -120,7 +120,7 @@ func (in *input) value(d *network.Node, key string) any {
 	return nil
 }
 
-// behind returns the nodes that node id hangs on, itself included.
+// behind returns the nodes that node id depends on, itself included.
 func (in *input) behind(id string) []*network.Node {
 	seen := map[string]bool{}
 	var out []*network.Node
@@ -143,7 +143,7 @@ func (in *input) behind(id string) []*network.Node {
 	return out
 }
 
-// used returns the nodes that the finish of the look hangs on.
+// used returns the nodes that the finish of the look depends on.
 func (in *input) used() []*network.Node { return in.behind(in.net.Finish().ID) }
 
 // tones returns what a node that cuts a tone reads, over the small picture; nil

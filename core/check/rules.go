@@ -31,7 +31,7 @@ func bare(in *input) {
 	}
 }
 
-// readings returns the light nodes that the finish of a look hangs on.
+// readings returns the light nodes that the finish of a look depends on.
 func readings(in *input, net *network.Network) (out []node.Reading) {
 	in.net = net
 	for _, d := range in.used() {
@@ -265,7 +265,7 @@ func hard(in *input, d *network.Node) bool {
 }
 
 // cuts returns the nodes with hard edges, each with the diffuse readings that its
-// tone hangs on.
+// tone depends on.
 func cuts(in *input, f func(cut, d *network.Node, r node.Reading)) {
 	for _, cut := range in.used() {
 		if !hard(in, cut) {

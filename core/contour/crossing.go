@@ -21,14 +21,14 @@ type cut struct {
 	within float32
 }
 
-// cuts are all that there are, with what does not hang on the eye.
+// cuts are all that there are, with what does not depend on the eye.
 type cuts struct {
 	all   []cut
 	nodes int
 }
 
 // crossings adds the pieces along which surfaces cut through each other that do not hang together: where
-// one folds into itself there is nothing that a hand would draw. They hang on the geometry alone and are
+// one folds into itself there is nothing that a hand would draw. They depend on the geometry alone and are
 // kept with it.
 func (f *finder) crossings(workers int) {
 	found := f.geo.Keep("cuts", func() any { return f.Mesh.findCuts(workers) }).(*cuts)

@@ -3,7 +3,7 @@ package contour
 import (
 	"math"
 
-	"mobanta/core/form"
+	"mobanta/core/diffgeom"
 	"mobanta/core/vec"
 )
 
@@ -30,7 +30,7 @@ func (f *finder) suggestive(workers int) {
 		if !(diagonal > 0) || !f.modelOn(i) {
 			continue
 		}
-		bends := form.BendsOf(m.Shape, suggestiveRadius*diagonal, workers)
+		bends := diffgeom.BendsOf(m.Shape, suggestiveRadius*diagonal, workers)
 		back := m.Inverse.Dir(f.view.Back)
 		eye := m.Inverse.Point(f.view.Eye)
 		f.over(workers, len(m.Shape.Pos), func(v int) {

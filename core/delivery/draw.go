@@ -13,7 +13,7 @@ import (
 	"github.com/klauspost/compress/s2"
 
 	"mobanta/core/frame"
-	"mobanta/core/order"
+	"mobanta/core/priority"
 	"mobanta/core/project"
 	"mobanta/core/proof"
 	"mobanta/core/scene"
@@ -34,7 +34,7 @@ type Drawer struct {
 }
 
 // NewDrawer returns a drawer that works on up to so many cores, 0 for all, whenever nothing more urgent is at work.
-func NewDrawer(p *project.Project, files stage.Files, workers int, gate *order.Gate) *Drawer {
+func NewDrawer(p *project.Project, files stage.Files, workers int, gate *priority.Gate) *Drawer {
 	return &Drawer{project: p, files: files, easel: frame.NewEasel(workers, gate)}
 }
 
@@ -71,7 +71,7 @@ func (d *Drawer) of(o *Order) *project.Project {
 }
 
 // Draw draws a piece of an order that has been checked and returns its bytes: those of the file itself where the order is
-// one piece, a PNG of a frame or a cell, or a packed part of a picture. They hang on nothing but the project, the order and
+// one piece, a PNG of a frame or a cell, or a packed part of a picture. They depend on nothing but the project, the order and
 // the piece.
 func (d *Drawer) Draw(ctx context.Context, o *Order, piece Piece) ([]byte, error) {
 	d.easel.Tell(d.telling(0, 1))

@@ -19,8 +19,8 @@ import (
 
 	"mobanta/core/frame"
 	"mobanta/core/letters"
+	"mobanta/core/names"
 	"mobanta/core/proof"
-	"mobanta/core/text"
 )
 
 // File puts the pieces of an order together and writes what is delivered to a new file of that name. piece returns the bytes of
@@ -285,14 +285,14 @@ func (d *Drawer) sheetPDF(o *Order, plan *proof.Plan, w io.Writer, piece func(n 
 func (o *Order) Name(name string) string {
 	if o.kind() != Coded {
 		size := fmt.Sprintf(" %dx%d", o.W, o.H)
-		return text.FileName(name, size+o.ending())
+		return names.FileName(name, size+o.ending())
 	}
-	return text.FileName(name, o.ending())
+	return names.FileName(name, o.ending())
 }
 
 // Safe returns the name of a file of the order as it may be given to any system; Name's are such.
 func (o *Order) Safe(name string) string {
-	return text.FileName(strings.TrimSuffix(name, o.ending()), o.ending())
+	return names.FileName(strings.TrimSuffix(name, o.ending()), o.ending())
 }
 
 func (o *Order) ending() string {

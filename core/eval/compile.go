@@ -32,7 +32,7 @@ type step struct {
 	id      string
 	variant sample.Variant
 	kind    *node.Kind
-	spec    *network.Spec // with the ports that hang on the node's settings
+	spec    *network.Spec // with the ports that depend on the node's settings
 	data    any
 	feeds   []any     // of each input, what the step whose first output feeds it was prepared as
 	inputs  []operand // one for each input, then those that are wanted elsewhere as well
@@ -40,7 +40,7 @@ type step struct {
 	key     Key       // without the moment
 	attrs   sample.Attr
 	reads   []int // steps at or before this one that read lights
-	timed   bool  // whether it, or one before it, hangs on the time
+	timed   bool  // whether it, or one before it, depends on the time
 	uniform bool  // the same value at all points
 	whole   []int // inputs that its whole-set step sees complete
 	stage   int   // how many whole-set steps lie before it

@@ -1,6 +1,6 @@
 // Package eval runs networks over points: a network is compiled into a schedule of steps, each a node at one variant of
 // the points, which are run in batches on all cores, with steps over the whole set in between. Results are kept under
-// keys, so that a change recomputes what hangs on it and nothing else.
+// keys, so that a change recomputes what depends on it and nothing else.
 package eval
 
 import (
@@ -22,7 +22,7 @@ const BatchSize = 512
 // Key names a result: two steps with equal keys compute the same over the same points.
 type Key [16]byte
 
-// Moment is what results hang on besides the network and the points: the lights of
+// Moment is what results depend on besides the network and the points: the lights of
 // the scene, the time, and how well light that is found by chance is known.
 type Moment struct {
 	lights []light.Source
@@ -56,7 +56,7 @@ type keyed struct {
 	keys []Key
 }
 
-// keys returns the keys of all steps at a moment. A step hangs on the lights that it,
+// keys returns the keys of all steps at a moment. A step depends on the lights that it,
 // or one before it, reads, and on no others.
 func (p *Program) keys(at *Moment) []Key {
 	p.keyed.mu.Lock()
@@ -123,7 +123,7 @@ type Env struct {
 	KeepAll bool  // keep every result, not only what the next change is likely to need
 }
 
-// Rays tells whether any node that the targets hang on sends rays.
+// Rays tells whether any node that the targets depend on sends rays.
 func (p *Program) Rays(targets []Target) bool {
 	for i, used := range p.used(targets, func(int) bool { return false }) {
 		if r := p.steps[i].light; used && (p.steps[i].kind.Chance || r != nil && (r.Shadows || r.Bounced)) {
@@ -133,7 +133,7 @@ func (p *Program) Rays(targets []Target) bool {
 	return false
 }
 
-// Soft tells whether the targets hang on what is found by chance: shadows of
+// Soft tells whether the targets depend on what is found by chance: shadows of
 // lights that are wide, light that is bounced, occlusion.
 func (p *Program) Soft(targets []Target, lights []light.Source) bool {
 	for i, used := range p.used(targets, func(int) bool { return false }) {
@@ -153,7 +153,7 @@ func (p *Program) Soft(targets []Target, lights []light.Source) bool {
 	return false
 }
 
-// Eyed returns the ids of the nodes behind the targets, themselves included, whose results hang on where the eye is,
+// Eyed returns the ids of the nodes behind the targets, themselves included, whose results depend on where the eye is,
 // each once: those of which their kind says so, and those that read a headlamp among the lights.
 func (p *Program) Eyed(targets []Target, lights []light.Source) (out []string) {
 	for i, used := range p.used(targets, func(int) bool { return false }) {
@@ -185,7 +185,7 @@ func (p *Program) Folds(targets []Target) bool {
 	return false
 }
 
-// used marks the steps that the targets hang on, not looking behind those for
+// used marks the steps that the targets depend on, not looking behind those for
 // which have is true.
 func (p *Program) used(targets []Target, have func(step int) bool) []bool {
 	used := make([]bool, len(p.steps))
@@ -226,7 +226,7 @@ func (p *Program) read(targets []Target) [][]bool {
 	return out
 }
 
-// Behind returns the ids of the nodes that the targets hang on, those that are
+// Behind returns the ids of the nodes that the targets depend on, those that are
 // read before those that read them, each once.
 func (p *Program) Behind(targets []Target) []string {
 	used := p.used(targets, func(int) bool { return false })

@@ -8,8 +8,8 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/order"
 	"mobanta/core/parallel"
+	"mobanta/core/priority"
 	"mobanta/core/sample"
 	"mobanta/core/shade"
 	"mobanta/core/vec"
@@ -281,7 +281,7 @@ func (r *run) batches(ctx context.Context, stage int) error {
 	}
 	batches := (n + BatchSize - 1) / BatchSize
 	pool := sync.Pool{New: func() any { return newWorker(r, stage) }}
-	work := order.Of(ctx)
+	work := priority.Of(ctx)
 	parallel.Do(r.env.Workers, (batches+7)/8, func(job int) {
 		work.Yield(ctx)
 		w := pool.Get().(*worker)

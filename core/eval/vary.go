@@ -56,7 +56,7 @@ const visible = 0.002
 type variation struct {
 	p      *Program
 	env    Env
-	below  []bool // steps that fold, and those that hang on one
+	below  []bool // steps that fold, and those that depend on one
 	target []Target
 	at     map[[2]int]int // step and input → the target that is its value
 	value  [][]node.Plane // of the targets

@@ -14,7 +14,7 @@ import (
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/pixmap"
-	"mobanta/core/strict"
+	"mobanta/core/strictjson"
 )
 
 // LookVersion is the version of look files that this program writes and reads.
@@ -175,7 +175,7 @@ func write(w io.Writer, f LookFile) error {
 
 // decode reads JSON strictly; what names it in a message.
 func decode(data []byte, to any, what string) error {
-	if err := strict.Decode(data, to); err != nil {
+	if err := strictjson.Decode(data, to); err != nil {
 		return fmt.Errorf("exchange: the %s cannot be read: %w", what, err)
 	}
 	return nil

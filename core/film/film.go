@@ -113,7 +113,7 @@ func (c Chain) Reach() (sum int) {
 	return sum
 }
 
-// Far is implemented by stages that know the whole film, so that what they do to a tile hangs on more than what lies
+// Far is implemented by stages that know the whole film, so that what they do to a tile depends on more than what lies
 // within Reach.
 type Far interface {
 	// Far tells how many pixels away a change of the film shows.

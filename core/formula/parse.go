@@ -42,7 +42,7 @@ func Parse(text string, inputs []Input) (*Program, error) {
 	return p.prog, nil
 }
 
-// trim takes out the steps that no result hangs on.
+// trim takes out the steps that no result depends on.
 func (p *Program) trim() {
 	used := make([]bool, len(p.steps))
 	for _, o := range p.out {

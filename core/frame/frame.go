@@ -7,9 +7,9 @@ import (
 	"io"
 
 	"mobanta/core/budget"
-	"mobanta/core/order"
 	"mobanta/core/parallel"
 	"mobanta/core/picture"
+	"mobanta/core/priority"
 	"mobanta/core/project"
 	"mobanta/core/scene"
 	"mobanta/core/stage"
@@ -62,12 +62,12 @@ type Easel struct {
 func (e *Easel) Tell(f func(part float64)) { e.renderer.Told = f }
 
 // NewEasel returns an easel that works on up to so many cores, 0 for all, whenever nothing more urgent is at work.
-func NewEasel(workers int, gate *order.Gate) *Easel {
+func NewEasel(workers int, gate *priority.Gate) *Easel {
 	if workers < 1 {
 		workers = parallel.Cores()
 	}
 	e := &Easel{renderer: picture.NewRenderer(workers)}
-	e.renderer.Keep, e.renderer.Gate, e.renderer.Least = false, gate, order.Jobs
+	e.renderer.Keep, e.renderer.Gate, e.renderer.Least = false, gate, priority.Jobs
 	return e
 }
 

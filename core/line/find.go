@@ -238,7 +238,7 @@ func (c Chain) ease() {
 const eases = 4
 
 // Ring tells whether a chain ends where it began. One that comes back to where other lines meet does not: what a line is
-// like hangs on what is near, not on whether it closes elsewhere.
+// like depends on what is near, not on whether it closes elsewhere.
 func (c Chain) Ring() bool { return len(c) > 6 && c[0].round }
 
 // finder looks for edges in some rows.

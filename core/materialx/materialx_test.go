@@ -106,7 +106,7 @@ func TestKindsTravelToMaterialX(t *testing.T) {
 	}
 }
 
-// same holds the nodes that the finish hangs on against each other.
+// same holds the nodes that the finish depends on against each other.
 func same(t *testing.T, name string, want, got *network.Network) {
 	t.Helper()
 	behind := func(n *network.Network) map[string]string {

@@ -422,7 +422,7 @@ func (s *scope) marked(d *network.Node, outs map[string]node.XArg) string {
 	return string(data)
 }
 
-// needed returns the nodes that outputs hang on, in their order.
+// needed returns the nodes that outputs depend on, in their order.
 func needed(nodes []node.XNode, outs map[string]node.XArg) []node.XNode {
 	want := map[string]bool{}
 	for _, a := range outs {

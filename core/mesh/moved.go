@@ -35,7 +35,7 @@ func (s *Surface) Keep(key string, make func() (any, error)) (any, error) {
 	return made, nil
 }
 
-// Always returns what was made of the surface under a key before, or makes it: what hangs on the surface alone is kept
+// Always returns what was made of the surface under a key before, or makes it: what depends on the surface alone is kept
 // as long as the surface itself.
 func (s *Surface) Always(key string, make func() any) any {
 	s.keeping.Lock()

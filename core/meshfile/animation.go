@@ -7,7 +7,7 @@ import (
 	"github.com/qmuntal/gltf"
 
 	"mobanta/core/motion"
-	"mobanta/core/text"
+	"mobanta/core/names"
 	"mobanta/core/vec"
 )
 
@@ -82,7 +82,7 @@ func (r *gltfReader) movingSkin(index int, inverse []float32) {
 	r.moves.Skins = append(r.moves.Skins, out)
 }
 
-// movingPiece notes the positions of a primitive, as the file has them, and what they hang on.
+// movingPiece notes the positions of a primitive, as the file has them, and what they depend on.
 func (r *gltfReader) movingPiece(p *gltf.Primitive, node int, skin *int, rest []vec.V, h *hung, weights []float64) error {
 	m := r.moves
 	if m == nil {
@@ -125,14 +125,14 @@ func (r *gltfReader) clips() error {
 	if m == nil {
 		return nil
 	}
-	var names naming
+	var given naming
 	total := 0
 	for i, a := range r.doc.Animations {
 		if a == nil || i >= maxClips {
 			r.notes.add("Animations beyond the first %d were left out.", maxClips)
 			break
 		}
-		clip := motion.Clip{Name: names.unique(text.Clip(a.Name, nameLen), fmt.Sprintf("Clip %d", i+1))}
+		clip := motion.Clip{Name: given.unique(names.Clip(a.Name, nameLen), fmt.Sprintf("Clip %d", i+1))}
 		for k, c := range a.Channels {
 			if total++; total > maxChannels {
 				return errors.New("meshfile: the animations have too many channels")

@@ -11,8 +11,8 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/mesh"
-	"mobanta/core/strict"
-	"mobanta/core/text"
+	"mobanta/core/names"
+	"mobanta/core/strictjson"
 	"mobanta/core/vec"
 )
 
@@ -180,7 +180,7 @@ func (r *gltfReader) parse(data []byte) error {
 		return err
 	}
 	var head raw
-	if err := strict.Loose(data, &head); err != nil {
+	if err := strictjson.Loose(data, &head); err != nil {
 		return fmt.Errorf("meshfile: the glTF file is damaged: %w", err)
 	}
 	if err := r.work.spend(len(data) / 8); err != nil {
@@ -202,7 +202,7 @@ func (r *gltfReader) parse(data []byte) error {
 	}
 	r.raw = head
 	r.doc = new(gltf.Document)
-	if err := strict.Loose(data, r.doc); err != nil {
+	if err := strictjson.Loose(data, r.doc); err != nil {
 		return fmt.Errorf("meshfile: the glTF file is damaged: %w", err)
 	}
 	if containsNil(r.doc.Nodes) || containsNil(r.doc.Meshes) || containsNil(r.doc.Accessors) || containsNil(r.doc.BufferViews) ||
@@ -331,7 +331,7 @@ func matrix[F float32 | float64](m [16]F) vec.M {
 	return vec.M{X: v(0), Y: v(4), Z: v(8), O: v(12)}
 }
 
-// node adds the mesh that hangs on a node.
+// node adds the mesh that depends on a node.
 func (r *gltfReader) node(i int, n *gltf.Node) error {
 	if *n.Mesh < 0 || *n.Mesh >= len(r.doc.Meshes) {
 		return fmt.Errorf("mesh %d of %d does not exist", *n.Mesh, len(r.doc.Meshes))
@@ -359,9 +359,9 @@ func (r *gltfReader) node(i int, n *gltf.Node) error {
 		if err := r.work.spend(1); err != nil {
 			return err
 		}
-		name := text.Clip(n.Name, nameLen)
+		name := names.Clip(n.Name, nameLen)
 		if name == "" {
-			name = text.Clip(src.Name, nameLen)
+			name = names.Clip(src.Name, nameLen)
 		}
 		c := color.C{0.5, 0.5, 0.5}
 		if p.Material != nil {
@@ -370,7 +370,7 @@ func (r *gltfReader) node(i int, n *gltf.Node) error {
 			}
 			mat := r.doc.Materials[*p.Material]
 			if len(src.Primitives) > 1 && mat.Name != "" {
-				name += " " + text.Clip(mat.Name, nameLen)
+				name += " " + names.Clip(mat.Name, nameLen)
 			}
 			if pbr := mat.PBRMetallicRoughness; pbr != nil && pbr.BaseColorFactor != nil {
 				for j := range c {

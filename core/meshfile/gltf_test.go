@@ -155,7 +155,7 @@ func TestGLTFPartsHaveTheColoursOfTheirMaterials(t *testing.T) {
 }
 
 func TestGLTFSkinsBendByWeight(t *testing.T) {
-	// Two joints, the second moved up by 4 since it was bound at height 1: a corner that hangs on both goes half the way, its normal as it was.
+	// Two joints, the second moved up by 4 since it was bound at height 1: a corner that depends on both goes half the way, its normal as it was.
 	var d doc
 	identity := []float32{1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1}
 	lower := append([]float32{}, identity...)
@@ -245,7 +245,7 @@ func TestGLTFRefusesWhatDoesNotFitTogether(t *testing.T) {
 	}
 }
 
-// hung is a file whose mesh hangs on one joint.
+// hung is a file whose mesh depends on one joint.
 func (d *doc) hung(pos, joints, weights int) []byte {
 	return d.file(`"nodes":[{"mesh":0,"skin":0}],"skins":[{"joints":[0]}],"meshes":[{"primitives":[{"attributes":{"POSITION":%d,"JOINTS_0":%d,"WEIGHTS_0":%d}}]}]`, pos, joints, weights)
 }

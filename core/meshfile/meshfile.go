@@ -13,8 +13,8 @@ import (
 
 	"mobanta/core/archive"
 	"mobanta/core/mesh"
+	"mobanta/core/names"
 	"mobanta/core/pixmap"
-	"mobanta/core/text"
 )
 
 // Limits on what is read.
@@ -74,7 +74,7 @@ func (p *pictures) put(key, name, part string, get func() ([]byte, error)) {
 			}
 			i = len(p.list)
 			p.left -= len(data)
-			p.list = append(p.list, Picture{Name: text.Clip(path.Base(name), nameLen), Data: data})
+			p.list = append(p.list, Picture{Name: names.Clip(path.Base(name), nameLen), Data: data})
 		}
 		p.at[key] = i
 	}
@@ -101,7 +101,7 @@ func Read(ctx context.Context, name string, data []byte, open Open) (m *Model, e
 		// The last line of defence against a reader's own slip: a file must not
 		// end the program.
 		if r := recover(); r != nil {
-			m, err = nil, fmt.Errorf("meshfile: %s is damaged", text.Clip(path.Base(name), nameLen))
+			m, err = nil, fmt.Errorf("meshfile: %s is damaged", names.Clip(path.Base(name), nameLen))
 		}
 	}()
 	if len(data) > MaxBytes {

@@ -14,7 +14,7 @@ import (
 	"mobanta/core/vec"
 )
 
-// An outline is as wide as was asked, in lengths of the model, whatever the nodes scale that a part hangs on.
+// An outline is as wide as was asked, in lengths of the model, whatever the nodes scale that a part depends on.
 func TestAnOutlineIsAsWideAsAsked(t *testing.T) {
 	one := motion.Node{Parent: -1, Turn: motion.Quat{0, 0, 0, 1}, Scale: vec.V{1, 1, 1}}
 	node := func(parent int, scale vec.V, turn motion.Quat) motion.Node {

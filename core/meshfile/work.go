@@ -6,7 +6,7 @@ import (
 	"fmt"
 
 	"mobanta/core/mesh"
-	"mobanta/core/text"
+	"mobanta/core/names"
 )
 
 // Limits on what reading may cost, whatever a file asks for.
@@ -73,7 +73,7 @@ func (n *naming) unique(name, otherwise string) string {
 	if n.taken == nil {
 		n.taken, n.next = map[string]bool{}, map[string]int{}
 	}
-	if name = text.Clip(name, nameLen); name == "" {
+	if name = names.Clip(name, nameLen); name == "" {
 		name = otherwise
 	}
 	out := name

@@ -129,7 +129,7 @@ type glbWriter struct {
 	maps    []vec.M // of each position, from its piece's own space; nil where nothing moves, or nobody has asked
 }
 
-// motion writes the nodes and skins that parts hang on.
+// motion writes the nodes and skins that parts depend on.
 func (g *glbWriter) motion() {
 	mo := g.mesh.Motion
 	if mo == nil {
@@ -282,7 +282,7 @@ func (g *glbWriter) part(part int, shell bool) error {
 
 // puff moves places out along the normals by the outline's width: the mean of all corners at a place, so that nothing
 // comes apart where edges are sharp or textures are cut. The width is one in the mesh's own lengths, whatever the nodes that
-// a piece hangs on make of its.
+// a piece depends on make of its.
 func (g *glbWriter) puff(local [][3]float32, from []mesh.Corner, indices []uint32) {
 	if g.maps == nil && g.mesh.Motion != nil {
 		g.maps = g.mesh.Motion.Maps(len(g.mesh.Positions))
@@ -344,7 +344,7 @@ func (g *glbWriter) material(part int, shell bool) int {
 	return len(g.doc.Materials) - 1
 }
 
-// moves writes what a part hangs on.
+// moves writes what a part depends on.
 func (g *glbWriter) moves(piece *motion.Piece, prim *gltf.Primitive, node *gltf.Node, at int, from []mesh.Corner) {
 	if piece.Skin >= 0 && piece.Joints != nil {
 		node.Skin = gltf.Index(g.skins + piece.Skin)
@@ -386,7 +386,7 @@ func (g *glbWriter) moves(piece *motion.Piece, prim *gltf.Primitive, node *gltf.
 	}
 }
 
-// hanging is the joints that a position hangs on.
+// hanging is the joints that a position depends on.
 type hanging struct {
 	joints  [motion.MaxJoints]uint16
 	weights [motion.MaxJoints]float32

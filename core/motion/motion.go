@@ -1,4 +1,4 @@
-// Package motion is how a model from a file moves: nodes that hang on each other, skins, morph targets, and clips that
+// Package motion is how a model from a file moves: nodes that depend on each other, skins, morph targets, and clips that
 // move them, as glTF 2.0 has them. It makes places of positions of a moment and knows nothing of files or meshes.
 package motion
 
@@ -15,11 +15,11 @@ type Motion struct {
 	Skins  []Skin
 	Pieces []Piece
 	Clips  []Clip
-	// Uneven is how many positions hang on joints by weights that do not add up to 1; they are evened out.
+	// Uneven is how many positions depend on joints by weights that do not add up to 1; they are evened out.
 	Uneven int
 }
 
-// Node is a place that others hang on. A matrix, if it has one, stands for the other three.
+// Node is a place that others depend on. A matrix, if it has one, stands for the other three.
 type Node struct {
 	Parent int // -1 for none; it comes before the node
 	Place  vec.V
@@ -32,7 +32,7 @@ type Node struct {
 // Quat is a turn as a unit quaternion: x, y, z, w.
 type Quat [4]float32
 
-// Skin is joints that a piece hangs on.
+// Skin is joints that a piece depends on.
 type Skin struct {
 	Joints  []int
 	Inverse []vec.M // from the mesh to the joint at bind pose; nil for none
@@ -44,7 +44,7 @@ const MaxJoints = 8
 // Piece is a run of positions that move together.
 type Piece struct {
 	First   int // of its positions, in those of the mesh
-	Node    int // that it hangs on
+	Node    int // that it depends on
 	Skin    int // -1 for none
 	Rest    []vec.V
 	Joints  [][MaxJoints]uint16  // per position, of the skin; nil for none
@@ -322,7 +322,7 @@ func Even(w [MaxJoints]float32) (out [MaxJoints]float32, uneven bool) {
 	return out, uneven || math.Abs(sum-1) > 0.01
 }
 
-// Still returns a motion of joints that stand at places, each hanging on another or, below 0, on nothing: a skin whose
+// Still returns a motion of joints that stand at places, each depending on another or, below 0, on nothing: a skin whose
 // bind pose is as it stands.
 func Still(places []vec.V, parents []int) *Motion {
 	m := &Motion{}

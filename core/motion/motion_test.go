@@ -83,7 +83,7 @@ func TestChannelsGoFromKeyToKey(t *testing.T) {
 	assert.Equal(t, []float32{7}, func() []float32 { out := []float32{7}; (&motion.Channel{Size: 1}).At(out, 1); return out }(), "no keys, nothing written")
 }
 
-// Nodes hang on each other; what has a matrix stands by it until a clip moves it; pieces without a skin go with their
+// Nodes depend on each other; what has a matrix stands by it until a clip moves it; pieces without a skin go with their
 // node, and their targets with its weights.
 func TestPoses(t *testing.T) {
 	m := &motion.Motion{Nodes: []motion.Node{
@@ -101,7 +101,7 @@ func TestPoses(t *testing.T) {
 	assert.Nil(t, m.Clip("none"))
 }
 
-// A turn is q p q*, about any axis; and joints bend what hangs on them, from bind pose on.
+// A turn is q p q*, about any axis; and joints bend what depends on them, from bind pose on.
 func TestTurnsAndSkins(t *testing.T) {
 	r := rand.New(rand.NewPCG(2, 8))
 	for range 50 {

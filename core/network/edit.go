@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"mobanta/core/text"
+	"mobanta/core/names"
 )
 
 // Add appends a node of the given kind and returns its id.
@@ -403,6 +403,6 @@ func (n *Network) Rename(id, name string) error {
 		return fmt.Errorf("network: there is no node %.40q", id)
 	}
 	var err error
-	d.Name, err = text.Label(name)
+	d.Name, err = names.Label(name)
 	return err
 }

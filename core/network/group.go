@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"mobanta/core/text"
+	"mobanta/core/names"
 )
 
 // Limits on groups.
@@ -189,7 +189,7 @@ func SettleGroups(base Catalogue, groups []Group) error {
 			return fmt.Errorf("network: group %d needs an id of its own", i+1)
 		}
 		seen[g.ID] = true
-		if err := tidy(&g.Name, &g.Note, text.Name); err != nil {
+		if err := tidy(&g.Name, &g.Note, names.Name); err != nil {
 			return fmt.Errorf("network: group %q: %w", g.ID, err)
 		}
 	}
@@ -305,7 +305,7 @@ func checkExposed(e *Exposed, seen map[string]bool) error {
 	}
 	seen[e.Key] = true
 	var err error
-	if e.Name, err = text.Name(e.Name); err != nil {
+	if e.Name, err = names.Name(e.Name); err != nil {
 		return fmt.Errorf("input or output %s: %w", e.Key, err)
 	}
 	if len(e.To) == 0 {
@@ -384,7 +384,7 @@ func (c Grouped) Expose(g *Group, at Ref, output bool, name string) (string, err
 	if len(*list) >= maxExposed {
 		return "", fmt.Errorf("network: a group shows at most %d inputs", maxExposed)
 	}
-	name, err := text.Label(name)
+	name, err := names.Label(name)
 	if err != nil {
 		return "", err
 	}
@@ -436,7 +436,7 @@ func (c Grouped) Make(n *Network, ids []string, groupID, name string) (Group, st
 	if between := n.between(in); between != "" {
 		return Group{}, "", fmt.Errorf("network: %s lies between these nodes: take it into the group too", n.Node(between).Title(c))
 	}
-	name, err := text.Label(name)
+	name, err := names.Label(name)
 	if err != nil {
 		return Group{}, "", err
 	}

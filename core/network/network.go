@@ -10,7 +10,7 @@ import (
 	"strconv"
 	"strings"
 
-	"mobanta/core/text"
+	"mobanta/core/names"
 )
 
 // Limits on one network.
@@ -265,7 +265,7 @@ func (n *Network) Settle(cat Catalogue) error {
 			return fmt.Errorf("network: node %q is of the unknown kind %.60q", d.ID, d.Kind)
 		}
 		d.Kind = spec.Kind
-		if err := tidy(&d.Name, &d.Note, text.Label); err != nil {
+		if err := tidy(&d.Name, &d.Note, names.Label); err != nil {
 			return fmt.Errorf("network: node %q: %w", d.ID, err)
 		}
 		if d.Kind == FinishKind {
@@ -275,7 +275,7 @@ func (n *Network) Settle(cat Catalogue) error {
 			finish = true
 		}
 	}
-	// Settings first: the ports that wires are checked against may hang on them.
+	// Settings first: the ports that wires are checked against may depend on them.
 	specs := make([]*Spec, len(n.Nodes))
 	for i := range n.Nodes {
 		d := &n.Nodes[i]
@@ -308,14 +308,14 @@ func (n *Network) Settle(cat Catalogue) error {
 // tidy makes a name and a note what such may be; rule is that for the name.
 func tidy(name, note *string, rule func(string) (string, error)) (err error) {
 	if *name, err = rule(*name); err == nil {
-		*note, err = text.Note(*note)
+		*note, err = names.Note(*note)
 	}
 	return err
 }
 
 func settleSettings(cat Catalogue, d *Node) error {
 	spec := cat.Spec(d.Kind)
-	// What hangs on another setting, as a choice among what it lists, comes last, once
+	// What depends on another setting, as a choice among what it lists, comes last, once
 	// that is known.
 	late := func(key string) bool {
 		s := spec.Setting(key)
@@ -437,7 +437,7 @@ func (n *Network) settleFront(cat Catalogue) error {
 			return fmt.Errorf("network: section %d needs an id of its own", i+1)
 		}
 		ids[s.ID] = true
-		if err := tidy(&s.Name, &s.Note, text.Label); err != nil {
+		if err := tidy(&s.Name, &s.Note, names.Label); err != nil {
 			return fmt.Errorf("network: section %q: %w", s.ID, err)
 		}
 		for _, id := range s.Nodes {
@@ -460,7 +460,7 @@ func (n *Network) settleFront(cat Catalogue) error {
 		}
 		ids[l.ID] = true
 		var err error
-		if l.Name, err = text.Name(l.Name); err != nil {
+		if l.Name, err = names.Name(l.Name); err != nil {
 			return fmt.Errorf("network: dial %q: %w", l.ID, err)
 		}
 		if err := n.checkDial(cat, *l); err != nil {

@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"mobanta/core/color"
-	"mobanta/core/text"
+	"mobanta/core/names"
 )
 
 // CanBypass returns why a node of that spec cannot be bypassed, or nil.
@@ -547,7 +547,7 @@ func (n *Network) Gather(ids []string, name string) (string, error) {
 	if len(nodes) == 0 {
 		return "", errors.New("network: a section needs nodes: choose some first")
 	}
-	name, err := text.Label(name)
+	name, err := names.Label(name)
 	if err != nil {
 		return "", err
 	}

@@ -13,8 +13,8 @@ import (
 	"strings"
 
 	"mobanta/core/color"
-	"mobanta/core/strict"
-	"mobanta/core/text"
+	"mobanta/core/names"
+	"mobanta/core/strictjson"
 )
 
 // Type is what a port carries.
@@ -115,7 +115,7 @@ const (
 	Rows      SettingType = "rows"      // []Row
 )
 
-// Layer is one layer of a Stack. Its inputs hang on its key: KEY is the colour,
+// Layer is one layer of a Stack. Its inputs depend on its key: KEY is the colour,
 // KEY-mask where it lies, KEY-amount how much of it.
 type Layer struct {
 	Key  string `json:"key"`
@@ -233,7 +233,7 @@ func (s *Spec) SettingOf(t SettingType) *Setting {
 type Catalogue interface {
 	// Spec returns the spec of a kind, by key or name, nil if there is none.
 	Spec(kind string) *Spec
-	// Of returns the spec of a node, with the ports that hang on its settings; nil
+	// Of returns the spec of a node, with the ports that depend on its settings; nil
 	// for an unknown kind.
 	Of(d *Node) *Spec
 }
@@ -375,8 +375,8 @@ func reread(v, to any) error {
 	if err != nil {
 		return err
 	}
-	err = strict.Decode(data, to)
-	var slip *strict.Error
+	err = strictjson.Decode(data, to)
+	var slip *strictjson.Error
 	if errors.As(err, &slip) { // its place is one in data, which nobody has seen
 		return errors.New(slip.Msg)
 	}
@@ -425,7 +425,7 @@ func nameIn(what, entry string, name *string) (err error) {
 	if name == nil {
 		return nil
 	}
-	if *name, err = text.Label(*name); err != nil {
+	if *name, err = names.Label(*name); err != nil {
 		return fmt.Errorf("%s: %s: %w", what, entry, err)
 	}
 	return nil

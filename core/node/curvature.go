@@ -3,7 +3,7 @@ package node
 import (
 	"context"
 
-	"mobanta/core/form"
+	"mobanta/core/diffgeom"
 	"mobanta/core/network"
 	"mobanta/core/parallel"
 	"mobanta/core/sample"
@@ -32,10 +32,10 @@ var curvature = &Kind{
 	Prepare: func(get func(string) any) any { return get("radius").(float64) },
 	Whole: func(_ context.Context, w *Whole) (any, error) {
 		radius := w.Data.(float64)
-		out := make([]*form.Curvature, len(w.Scene.Models))
+		out := make([]*diffgeom.Curvature, len(w.Scene.Models))
 		for i, used := range worn(w) {
 			if m := &w.Scene.Models[i]; used {
-				out[i] = form.CurvatureOf(m.Shape, radius*float64(m.Surface.Box.Diagonal()), parallel.Cores())
+				out[i] = diffgeom.CurvatureOf(m.Shape, radius*float64(m.Surface.Box.Diagonal()), parallel.Cores())
 			}
 		}
 		return out, nil
@@ -45,7 +45,7 @@ var curvature = &Kind{
 	Brief: func(a *About) string { return "over " + a.Number("radius") },
 	Stays: "It looks about on the mesh.",
 	Run: func(c *Call) {
-		of, strength := c.Found.([]*form.Curvature), c.In[0][0]
+		of, strength := c.Found.([]*diffgeom.Curvature), c.In[0][0]
 		px, py, pz := c.planes(&c.Points.Pos)
 		nx, ny, nz := c.planes(&c.Points.Norm)
 		for i := range c.N {

@@ -5,7 +5,7 @@ import (
 	"math"
 	"slices"
 
-	"mobanta/core/form"
+	"mobanta/core/diffgeom"
 	"mobanta/core/lanes"
 	"mobanta/core/network"
 	"mobanta/core/parallel"
@@ -32,7 +32,7 @@ func hatchingSettings(own []network.Setting) []network.Setting {
 const formRadius = 0.06
 
 // layered is the stripes of each model and layer, for strokes along the form.
-type layered [][]*form.Stripes
+type layered [][]*diffgeom.Stripes
 
 var hatching = &Kind{
 	Spec: network.Spec{
@@ -81,12 +81,12 @@ var hatching = &Kind{
 			if !used || !(diagonal > 0) {
 				continue
 			}
-			flow := form.FlowOf(m.Shape, formRadius*diagonal, parallel.Cores())
+			flow := diffgeom.FlowOf(m.Shape, formRadius*diagonal, parallel.Cores())
 			for l := range d.pattern.(int) {
 				if err := ctx.Err(); err != nil {
 					return nil, err
 				}
-				found[i] = append(found[i], form.StripesOf(m.Shape, flow, angle+turn*pattern.Turns[l], density/diagonal, parallel.Cores()))
+				found[i] = append(found[i], diffgeom.StripesOf(m.Shape, flow, angle+turn*pattern.Turns[l], density/diagonal, parallel.Cores()))
 			}
 		}
 		return found, nil
@@ -208,7 +208,7 @@ func (c *Call) freehand(i int, seed float32, layer int, foot float32) (bend, mor
 
 // stripesAt returns the stripes of the batch's point i by layer, its triangle in them, and its place
 // in that.
-func (c *Call) stripesAt(i int, of layered) (stripes []*form.Stripes, triangle int, weights [3]float32) {
+func (c *Call) stripesAt(i int, of layered) (stripes []*diffgeom.Stripes, triangle int, weights [3]float32) {
 	k, p := c.Lo+i, c.Points
 	model := c.Scene.Parts[p.PartOf[k]].Model
 	a, b := p.Weights[0][k], p.Weights[1][k]

@@ -25,25 +25,25 @@ type Kind struct {
 	// Needs is what the kernel reads of the points. A node that reads nothing of them,
 	// and is fed by such nodes alone, gives the same everywhere and is run once.
 	Needs sample.Attr
-	// NeedsFor is Needs for nodes where it hangs on their settings and on which inputs
+	// NeedsFor is Needs for nodes where it depends on their settings and on which inputs
 	// are wired; nil for all others.
 	NeedsFor func(data any, wired func(input string) bool) sample.Attr
 	Timed    bool // whether the result depends on the time
 	Chance   bool // whether rays find the result by chance: roughly for a first picture, better when it settles
 	Dear     bool // whether the result is worth keeping whenever it is computed
-	// Eyed tells whether what the node gives hangs on where the eye is; nil for those that never
+	// Eyed tells whether what the node gives depends on where the eye is; nil for those that never
 	// do. Readings of a headlamp do too, whatever their kind.
 	Eyed func(data any) bool
 	// Unseen is of those whose results are nothing, 0, where no eye sees them; the others are
 	// there as an eye sees them that looks straight at each point.
 	Unseen bool
-	// Light tells which light the node reads, for nodes whose result hangs on the
+	// Light tells which light the node reads, for nodes whose result depends on the
 	// lights of the stage; nil for all others.
 	Light func(data any) Reading
 	// Lines returns where the lines run that the node's first output carries, for those that
 	// draw lines; nil for all others. With which ink is the output's value at each place.
 	Lines func(data any) line.Rule
-	// Ports amends the spec for a node whose ports hang on its settings; nil for all
+	// Ports amends the spec for a node whose ports depend on its settings; nil for all
 	// others. The spec is a copy, but its slices are not.
 	Ports func(d *network.Node, s *network.Spec)
 	// Prepare turns settings into what the kernel wants; get gives a setting's

@@ -4,7 +4,7 @@ import (
 	"context"
 
 	"mobanta/core/color"
-	"mobanta/core/form"
+	"mobanta/core/diffgeom"
 	"mobanta/core/network"
 	"mobanta/core/sample"
 	"mobanta/core/vec"
@@ -26,10 +26,10 @@ var normalMap = &Kind{
 	Needs:   sample.Weights | sample.Normal | sample.Part,
 	Prepare: func(get func(string) any) any { return get("green") == "down" },
 	Whole: func(_ context.Context, w *Whole) (any, error) {
-		out := make([]*form.Tangents, len(w.Scene.Models))
+		out := make([]*diffgeom.Tangents, len(w.Scene.Models))
 		for i, used := range worn(w) {
 			if used {
-				out[i] = form.TangentsOf(w.Scene.Models[i].Shape)
+				out[i] = diffgeom.TangentsOf(w.Scene.Models[i].Shape)
 			}
 		}
 		return out, nil
@@ -52,7 +52,7 @@ var normalMap = &Kind{
 		m.Out("normal", m.Put("normalmap", XVector, "in", in, "scale", m.In("strength"), "normal", m.normalIn()))
 	},
 	Run: func(c *Call) {
-		of, in, strength, out, p := c.Found.([]*form.Tangents), c.In[0], c.In[1][0], c.Out[0], c.Points
+		of, in, strength, out, p := c.Found.([]*diffgeom.Tangents), c.In[0], c.In[1][0], c.Out[0], c.Points
 		nx, ny, nz := c.normal(2)
 		for i := range c.N {
 			k := c.Lo + i

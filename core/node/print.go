@@ -199,7 +199,7 @@ func (c *Call) newAnchor() (a anchor) {
 	return a
 }
 
-// anchor is how a pattern on the page hangs on a model or a part: at its middle, turned as its own
+// anchor is how a pattern on the page depends on a model or a part: at its middle, turned as its own
 // upward direction is on the page, as large as it is in steps of octaves, and rolled on as far as
 // the middle of a ball about it has moved by its turning.
 type anchor struct {
@@ -216,7 +216,7 @@ type anchor struct {
 // it is on the page: others are so by octaves.
 const anchorRadius = 0.25
 
-// of finds how the pattern hangs on a part, or on its model.
+// of finds how the pattern depends on a part, or on its model.
 func (a *anchor) of(c *Call, part int32, alone bool) {
 	if a.part == part+1 {
 		return

@@ -3,7 +3,7 @@ package node
 import (
 	"context"
 
-	"mobanta/core/form"
+	"mobanta/core/diffgeom"
 	"mobanta/core/network"
 	"mobanta/core/parallel"
 	"mobanta/core/sample"
@@ -27,7 +27,7 @@ var softForm = &Kind{
 			normalInput()},
 		Outputs: []network.Port{{Key: "normal", Name: "normal", Type: network.Vector}},
 		Settings: []network.Setting{
-			{Key: "form", Name: "Form", Type: network.Choice, Default: smoothed, Choices: []network.Option{{Key: smoothed, Name: "Itself, smoothed"}, {Key: form.Ball, Name: "A ball"}, {Key: form.Egg, Name: "An egg"}, {Key: form.Capsule, Name: "A capsule"}, {Key: form.Plane, Name: "A plane"}}, Help: "The ball, egg, capsule or plane is fitted to each part by itself."},
+			{Key: "form", Name: "Form", Type: network.Choice, Default: smoothed, Choices: []network.Option{{Key: smoothed, Name: "Itself, smoothed"}, {Key: diffgeom.Ball, Name: "A ball"}, {Key: diffgeom.Egg, Name: "An egg"}, {Key: diffgeom.Capsule, Name: "A capsule"}, {Key: diffgeom.Plane, Name: "A plane"}}, Help: "The ball, egg, capsule or plane is fitted to each part by itself."},
 			{Key: "radius", Name: "Radius", Type: network.Number, Default: 0.05, Min: 0.002, Max: 1, Help: "Over how far the model's own normals are smoothed, in parts of its diagonal."},
 		},
 	},
@@ -43,18 +43,18 @@ var softForm = &Kind{
 			found.normals = make([][]vec.V, len(used))
 			for i := range used {
 				if m := &w.Scene.Models[i]; used[i] {
-					found.normals[i] = form.Smooth(m.Shape, d.radius*float64(m.Surface.Box.Diagonal()), parallel.Cores())
+					found.normals[i] = diffgeom.Smooth(m.Shape, d.radius*float64(m.Surface.Box.Diagonal()), parallel.Cores())
 				}
 			}
 			return found, nil
 		}
-		found.fits = make([]*form.Fit, len(w.Scene.Parts))
+		found.fits = make([]*diffgeom.Fit, len(w.Scene.Parts))
 		first := 0
 		for i := range used {
 			m := &w.Scene.Models[i]
 			for k := range m.Surface.Mesh.Parts {
 				if used[i] {
-					found.fits[first+k] = form.FitOf(m.Shape, int32(k), d.form)
+					found.fits[first+k] = diffgeom.FitOf(m.Shape, int32(k), d.form)
 				}
 			}
 			first += len(m.Surface.Mesh.Parts)
@@ -117,5 +117,5 @@ type softData struct {
 // softFound is what Soft form reads: normals by model and vertex, or fits by part.
 type softFound struct {
 	normals [][]vec.V
-	fits    []*form.Fit
+	fits    []*diffgeom.Fit
 }

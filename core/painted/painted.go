@@ -15,10 +15,10 @@ import (
 	"mobanta/core/bake"
 	"mobanta/core/color"
 	"mobanta/core/meshfile"
+	"mobanta/core/names"
 	"mobanta/core/project"
 	"mobanta/core/scene"
 	"mobanta/core/stage"
-	"mobanta/core/text"
 	"mobanta/core/vec"
 )
 
@@ -298,7 +298,7 @@ func (pl *Plan) WriteOBJ(w io.Writer, pictures [][]byte) error {
 		for i, n := range moved.Normals {
 			moved.Normals[i] = placed.Matrix.Normal(n).Unit()
 		}
-		base := strings.ReplaceAll(text.FileName(pl.project.Stage.Models[m.index].Name, ""), " ", "-")
+		base := strings.ReplaceAll(names.FileName(pl.project.Stage.Models[m.index].Name, ""), " ", "-")
 		name := base
 		for n := 2; seen[strings.ToLower(name)]; n++ {
 			name = fmt.Sprint(base, "-", n)

@@ -13,8 +13,8 @@ import (
 	"mobanta/core/line"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/order"
 	"mobanta/core/parallel"
+	"mobanta/core/priority"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
 )
@@ -53,7 +53,7 @@ const cardBudget = 48 << 20
 func (r *Renderer) Cards(ctx context.Context, look string, wants []Want, w, h int, have map[string]eval.Key) ([]CardPicture, error) {
 	defer r.work()()
 	defer r.settleAccount()
-	ctx, leave := r.enter(ctx, order.Cards)
+	ctx, leave := r.enter(ctx, priority.Cards)
 	defer leave()
 	gi := r.find(look)
 	if gi < 0 || r.job.Looks[look] == nil {

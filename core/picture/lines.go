@@ -291,7 +291,7 @@ func linesReach(j *scene.Job) int {
 }
 
 // lineReach returns how far from the border that it follows a node's line covers pixels; 0 for one that draws none, or whose
-// lines do not hang on pixels.
+// lines do not depend on pixels.
 func lineReach(d *network.Node, unit float32) float32 {
 	var cat node.Catalogue
 	rule := cat.Rule(d)

@@ -11,7 +11,7 @@ import (
 
 // A part of a picture is drawn as it lies in the whole, to the bit: with a margin as wide as anything about it can reach.
 
-// lightReach is how many pixels away what a pixel shows may hang on: means over soft light and occlusion, what may vary
+// lightReach is how many pixels away what a pixel shows may depend on: means over soft light and occlusion, what may vary
 // between neighbours, the easing of lines and which way is out of them. Each reaches a few pixels, one over the other.
 const lightReach = 32
 

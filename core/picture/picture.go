@@ -19,8 +19,8 @@ import (
 	"mobanta/core/light"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/order"
 	"mobanta/core/parallel"
+	"mobanta/core/priority"
 	"mobanta/core/sample"
 	"mobanta/core/scene"
 	"mobanta/core/shade"
@@ -39,16 +39,16 @@ type Renderer struct {
 	Workers int
 	Keep    bool // keep what each position sees, for the sake of the next picture
 	// Gate, which may be nil, lets what is more urgent go first. Heard is when the one
-	// whom the pictures are for was last heard of; see order.Rank.
-	Gate  *order.Gate
+	// whom the pictures are for was last heard of; see priority.Rank.
+	Gate  *priority.Gate
 	Heard int64
-	Least order.Level // no work counts as more urgent than this
+	Least priority.Level // no work counts as more urgent than this
 	// Told, which may be nil, is called with how much of the positions of a picture is drawn, 0 to 1, by the goroutine that draws.
 	Told func(part float64)
 	// Results limits the bytes of node results that are kept for the next picture.
 	Results int
 
-	working *order.Work
+	working *priority.Work
 	waited  time.Duration
 	account *budget.Account
 	mu      sync.Mutex // of users, and of letting go
@@ -203,7 +203,7 @@ func (r *Renderer) Render(ctx context.Context, job scene.Job, show func(res *Res
 		show(res)
 	}
 	leave()
-	ctx, leave = r.enter(ctx, order.Settled)
+	ctx, leave = r.enter(ctx, priority.Settled)
 	fine, err := r.fine(ctx)
 	if err != nil {
 		return err
@@ -263,19 +263,19 @@ func (r *Renderer) evenly(ctx context.Context) (*film.Film, error) {
 }
 
 // urgency tells how urgent the first picture of a job is.
-func urgency(j *scene.Job) order.Level {
+func urgency(j *scene.Job) priority.Level {
 	if j.Quick {
-		return order.Hand
+		return priority.Hand
 	}
-	return order.First
+	return priority.First
 }
 
 // enter begins work of a level, which the context then carries.
-func (r *Renderer) enter(ctx context.Context, level order.Level) (_ context.Context, leave func()) {
+func (r *Renderer) enter(ctx context.Context, level priority.Level) (_ context.Context, leave func()) {
 	level = max(level, r.Least)
-	w := r.Gate.Enter(order.Rank{Level: level, Heard: r.Heard})
+	w := r.Gate.Enter(priority.Rank{Level: level, Heard: r.Heard})
 	r.working = w
-	return order.With(ctx, w), func() {
+	return priority.With(ctx, w), func() {
 		w.Leave()
 		r.waited += w.Waited()
 	}
@@ -698,7 +698,7 @@ func (r *Renderer) add(ctx context.Context, g *group, points *sample.Points) err
 // settle adds position k: at the pixels of mask, wherever it sees another part than
 // the first position did, and, at places of their own, in the fine ones.
 func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers []layer) error {
-	order.Yield(ctx)
+	priority.Yield(ctx)
 	vis, err := r.visible(ctx, k)
 	if err != nil {
 		return err

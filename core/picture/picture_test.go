@@ -331,7 +331,7 @@ func TestLinesPassThroughWhatHandsThemOn(t *testing.T) {
 	assert.Equal(t, straight, bytesOf(t, picture.NewRenderer(2), job(sc, flat, 120, 120, 4)))
 }
 
-// Ink that hangs on the place is read where the line runs at each position: a contour
+// Ink that depends on the place is read where the line runs at each position: a contour
 // inked by the page is as fine as the page's places are.
 func TestInkIsReadAtEachPosition(t *testing.T) {
 	sc := stagetest.Of(t, mesh.Cuboid(vec.V{1, 1, 1}))

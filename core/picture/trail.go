@@ -384,7 +384,7 @@ func (r *Renderer) ToneOf(ctx context.Context, look string, net *network.Network
 // Range is the least and the greatest of some values.
 type Range struct{ Min, Max float32 }
 
-// Ranges returns, for the tone outputs that the look's picture hangs on, by
+// Ranges returns, for the tone outputs that the look's picture depends on, by
 // "node.port", between which values they lie over the last picture; nil if
 // nothing wears the look.
 func (r *Renderer) Ranges(ctx context.Context, look string) (map[network.Ref]Range, error) {

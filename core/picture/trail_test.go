@@ -71,7 +71,7 @@ func TestADraggedStopDoesNotTraceTheLightAgain(t *testing.T) {
 	require.NoError(t, r.Render(context.Background(), job(sc, &next, 96, 64, 16), count))
 	assert.Equal(t, 3, shown, "what is known of the light stays known")
 
-	// Occlusion hangs on no light: what was found of it stays while a light moves.
+	// Occlusion depends on no light: what was found of it stays while a light moves.
 	dark := look(t, `{"id":"light","kind":"Diffuse light"},{"id":"open","kind":"Occlusion"},{"id":"mix","kind":"Blend","in":{"base":"light.tone","over":"open.tone"},"set":{"mode":"multiply"}},
 		{"id":"end","kind":"Finish","in":{"colour":"mix.colour"}}`)
 	r, shown = picture.NewRenderer(2), 0

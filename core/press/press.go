@@ -9,8 +9,8 @@ import (
 	"sync/atomic"
 
 	"mobanta/core/color"
+	"mobanta/core/names"
 	"mobanta/core/pattern"
-	"mobanta/core/text"
 )
 
 // Press is how a picture is printed.
@@ -80,7 +80,7 @@ func (p *Press) Check() error {
 			return fmt.Errorf("press: ink %d has the id %.40q, which is none or is there twice", i+1, k.ID)
 		}
 		seen[k.ID] = true
-		if name, err := text.Name(k.Name); err != nil || name != k.Name {
+		if name, err := names.Name(k.Name); err != nil || name != k.Name {
 			return fmt.Errorf("press: ink %d has a name that cannot be", i+1)
 		}
 		if !shows(k.Color) {

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"slices"
 
+	"mobanta/core/names"
 	"mobanta/core/network"
-	"mobanta/core/text"
 )
 
 func addDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
@@ -32,7 +32,7 @@ func addDial(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 		}
 	}
 	o.Created = n.DialID()
-	n.Dials = append(n.Dials, network.Dial{ID: o.Created, Name: text.Clip(name, text.MaxName), Node: e.Node, Key: e.Key})
+	n.Dials = append(n.Dials, network.Dial{ID: o.Created, Name: names.Clip(name, names.MaxName), Node: e.Node, Key: e.Key})
 	return n.Settle(cat)
 }
 

@@ -8,14 +8,14 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/stage"
-	"mobanta/core/text"
 	"mobanta/core/vec"
 )
 
-// Edit is one change as the interface asks for it. Which fields count hangs on Op.
+// Edit is one change as the interface asks for it. Which fields count depends on Op.
 type Edit struct {
 	Op     string   `json:"op"`
 	Look   string   `json:"look,omitempty"`
@@ -98,12 +98,12 @@ func (p *Project) Apply(e *Edit) (Outcome, error) {
 		}
 	}
 	p.remember()
-	o.Label = text.Clip(o.Label, maxLabel)
+	o.Label = names.Clip(o.Label, maxLabel)
 	return o, nil
 }
 
 // maxLabel limits what is said of an edit for undo, in letters.
-const maxLabel = 2 * text.MaxName
+const maxLabel = 2 * names.MaxName
 
 // settleShapes takes off what no longer fits after ports may have changed.
 func (p *Project) settleShapes(o *Outcome) error {
@@ -355,7 +355,7 @@ func (e *Edit) NeedsBox() bool {
 func freeName(base string, taken func(name string) bool) string {
 	name := base
 	for k := 2; taken(name); k++ {
-		name = fmt.Sprintf("%s %d", text.Clip(base, text.MaxName-8), k)
+		name = fmt.Sprintf("%s %d", names.Clip(base, names.MaxName-8), k)
 	}
 	return name
 }
@@ -516,7 +516,7 @@ const (
 )
 
 func dismiss(p *Project, e *Edit, o *Outcome) error {
-	if e.ID == "" || len(e.ID) > maxRemark || text.Line(e.ID) != e.ID {
+	if e.ID == "" || len(e.ID) > maxRemark || names.Line(e.ID) != e.ID {
 		return errors.New("project: which remark is not said")
 	}
 	if len(p.Dismissed) >= maxDismissed {

@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/text"
 )
 
 // chosen returns the nodes that an edit is about: its list, or its one.
@@ -78,7 +78,7 @@ func replaceLook(p *Project, e *Edit, o *Outcome) error {
 		return err
 	}
 	if e.Name != "" {
-		o.Label = "took the starting point " + text.Clip(e.Name, text.MaxName)
+		o.Label = "took the starting point " + names.Clip(e.Name, names.MaxName)
 	}
 	l := p.Look(e.Look)
 	l.Network = n.Renumbered(l.Given)

@@ -6,9 +6,9 @@ import (
 	"slices"
 
 	"mobanta/core/color"
+	"mobanta/core/names"
 	"mobanta/core/pattern"
 	"mobanta/core/press"
-	"mobanta/core/text"
 )
 
 // setPress sets what the whole press is like: on, set (of inks), paper, tooth, gain, slip, rough or
@@ -84,7 +84,7 @@ func setInk(p *Project, e *Edit, o *Outcome) error {
 	switch e.Key {
 	case "name":
 		v, _ := e.Value.(string)
-		k.Name, err = text.Name(v)
+		k.Name, err = names.Name(v)
 		return err
 	case "spot":
 		v, _ := e.Value.(string)

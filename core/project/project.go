@@ -10,10 +10,10 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/move"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/stage"
-	"mobanta/core/text"
 )
 
 // Version is the version of the document that this program writes.
@@ -278,7 +278,7 @@ func (p *Project) Settle() error {
 
 // own notes an id, which must be one of its own.
 func own(ids map[string]bool, id string) error {
-	if id == "" || len(id) > 64 || ids[id] || text.Line(id) != id {
+	if id == "" || len(id) > 64 || ids[id] || names.Line(id) != id {
 		return errors.New("it needs an id of its own")
 	}
 	ids[id] = true
@@ -312,17 +312,17 @@ func (p *Project) loosen() {
 
 // setName gives something a name, setLabel one that may be none, and setNote a note.
 func setName(to *string, name string) (err error) {
-	*to, err = text.Name(name)
+	*to, err = names.Name(name)
 	return err
 }
 
 func setLabel(to *string, name string) (err error) {
-	*to, err = text.Label(name)
+	*to, err = names.Label(name)
 	return err
 }
 
 func setNote(to *string, note string) (err error) {
-	*to, err = text.Note(note)
+	*to, err = names.Note(note)
 	return err
 }
 

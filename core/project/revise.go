@@ -6,7 +6,7 @@ import (
 	"errors"
 	"fmt"
 
-	"mobanta/core/strict"
+	"mobanta/core/strictjson"
 )
 
 // MaxBytes limits a document, as JSON.
@@ -31,8 +31,8 @@ func Read(data []byte) (*Project, error) {
 		return nil, fmt.Errorf("%w (version %d; this one reads version %d)", ErrLater, head.Version, Version)
 	}
 	p := &Project{}
-	if err := strict.Decode(data, p); err != nil {
-		if errors.Is(err, strict.ErrUnknown) {
+	if err := strictjson.Decode(data, p); err != nil {
+		if errors.Is(err, strictjson.ErrUnknown) {
 			return nil, fmt.Errorf("%w (%w)", ErrLater, err)
 		}
 		return nil, fmt.Errorf("project: %w", err)

@@ -11,9 +11,9 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/project"
-	"mobanta/core/text"
 )
 
 // Limits on a sheet.
@@ -291,7 +291,7 @@ func (o *Offer) parse(v string) (any, error) {
 func (o *Offer) name(v string) string {
 	for _, g := range o.Given {
 		if g.Key == v && g.Name != "" {
-			return text.Clip(g.Name, 40)
+			return names.Clip(g.Name, 40)
 		}
 	}
 	return v + o.Unit

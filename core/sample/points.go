@@ -62,7 +62,7 @@ type Points struct {
 
 // origin is where points came from.
 type origin interface {
-	// ready makes ready what the points themselves, or others that they hang on, must
+	// ready makes ready what the points themselves, or others that they depend on, must
 	// know before attributes are resolved.
 	ready(p *Points, want Attr, workers int)
 	// place returns, for the points from lo up to hi, their weights and sides.

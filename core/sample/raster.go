@@ -25,7 +25,7 @@ const (
 	tileSize = stage.Grain
 	subpixel = 256       // vertices are snapped to 1/subpixel of a pixel
 	guard    = 1_000_000 // pixels beyond the picture up to which triangles are not cut
-	chunks   = 16        // pieces in which triangles are sorted into tiles; fixed, so that order does not hang on cores
+	chunks   = 16        // pieces in which triangles are sorted into tiles; fixed, so that order does not depend on cores
 )
 
 // Projector holds the vertices of a scene as a camera sees them, to be drawn

@@ -82,7 +82,7 @@ func TestADisplacedBallHasTheNormalsOfWhatItBecomes(t *testing.T) {
 	}
 }
 
-// What hangs on nothing that changed is not worked out again; what changed is; a look
+// What depends on nothing that changed is not worked out again; what changed is; a look
 // that displaces nothing, or that nobody wears, leaves the scene as it is.
 func TestScenesAreMovedAgainOnlyWhereTheyMust(t *testing.T) {
 	st, files := onBall(t, 1, 6)

@@ -56,7 +56,7 @@ func Stamp(p *project.Project, v View) (Key, error) {
 	return Key(h.Sum(nil)), nil
 }
 
-// Timed tells whether anything but moves hangs on the time: a node that reads it, or a model that moves by itself.
+// Timed tells whether anything but moves depends on the time: a node that reads it, or a model that moves by itself.
 func Timed(p *project.Project) bool {
 	for i := range p.Stage.Models {
 		if p.Stage.Models[i].Moves() {

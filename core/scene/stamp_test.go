@@ -10,7 +10,7 @@ import (
 	"mobanta/core/scene"
 )
 
-// A stamp hangs on what is seen at the moment, and on nothing else.
+// A stamp depends on what is seen at the moment, and on nothing else.
 func TestAStampIsOfWhatIsSeen(t *testing.T) {
 	p := project.New("p")
 	do := func(edits ...project.Edit) {

@@ -7,7 +7,7 @@ import (
 )
 
 // Findings is what rays have found at some points. It is kept beside them, since it
-// hangs on more than they do: on lights, and on how well it is to be known.
+// depends on more than they do: on lights, and on how well it is to be known.
 type Findings struct {
 	// Level tells how well what is found by chance is to be known: 0 for a first
 	// picture, 1 for one that has settled.

@@ -8,8 +8,8 @@ import (
 	"math"
 
 	"mobanta/core/light"
-	"mobanta/core/order"
 	"mobanta/core/parallel"
+	"mobanta/core/priority"
 	"mobanta/core/sample"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
@@ -164,7 +164,7 @@ func pixel(set *sample.Points, i int) (x, y int) {
 
 // each calls f for every point on all cores, until ctx ends.
 func (t *Tracer) each(ctx context.Context, at *Site, f func(i int)) {
-	n, work := at.Points.N, order.Of(ctx)
+	n, work := at.Points.N, priority.Of(ctx)
 	parallel.Do(t.Workers, (n+chunk-1)/chunk, func(job int) {
 		work.Yield(ctx)
 		if ctx.Err() != nil {

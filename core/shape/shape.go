@@ -27,7 +27,7 @@ func (s *Shape) Moved() bool { return len(s.Pos) > 0 && &s.Pos[0] != &s.Rest.Pos
 // Step is something that is done to a surface.
 type Step interface {
 	// Key tells what the step does at a moment, in seconds, from all else that it could
-	// do; it is the same at all moments for a step that does not hang on the time.
+	// do; it is the same at all moments for a step that does not depend on the time.
 	Key(at float64) string
 	// Move returns the place of each vertex of a surface at a moment, which were at from
 	// before the step.

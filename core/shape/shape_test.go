@@ -148,7 +148,7 @@ type files struct {
 
 func (f files) Steps(*stage.Model) []shape.Step { return []shape.Step{sway{f.made}} }
 
-// A model that moves is drawn where it is; what hangs on its own space stays on it, and
+// A model that moves is drawn where it is; what depends on its own space stays on it, and
 // scenes of the same moment share their geometry and its trees of rays.
 func TestTexturesDoNotSwim(t *testing.T) {
 	made := 0

@@ -11,7 +11,7 @@ import (
 	"mobanta/core/vec"
 )
 
-// Light is what shines on the stage. Which fields count hangs on Kind.
+// Light is what shines on the stage. Which fields count depends on Kind.
 type Light struct {
 	ID       string     `json:"id"`
 	Name     string     `json:"name"`

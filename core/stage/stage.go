@@ -13,8 +13,8 @@ import (
 	"mobanta/core/finish"
 	"mobanta/core/light"
 	"mobanta/core/mesh"
+	"mobanta/core/names"
 	"mobanta/core/press"
-	"mobanta/core/text"
 	"mobanta/core/vec"
 )
 
@@ -145,23 +145,23 @@ func (s *Stage) Settle() error {
 	for i := range s.Models {
 		m := &s.Models[i]
 		var err error
-		if m.Name, err = text.Label(m.Name); err != nil {
+		if m.Name, err = names.Label(m.Name); err != nil {
 			return fmt.Errorf("stage: model %d: %w", i+1, err)
 		}
-		m.Clip.Name = text.Line(m.Clip.Name)
+		m.Clip.Name = names.Line(m.Clip.Name)
 		m.Clips = slices.Clone(m.Clips)
 		for k := range m.Clips {
-			m.Clips[k].Name = text.Line(m.Clips[k].Name)
+			m.Clips[k].Name = names.Line(m.Clips[k].Name)
 		}
 		looks := make(map[string]string, len(m.Looks))
 		for part, look := range m.Looks {
-			looks[text.Line(part)] = look
+			looks[names.Line(part)] = look
 		}
 		m.Looks = looks
 	}
 	for i := range s.Lights {
 		var err error
-		if s.Lights[i].Name, err = text.Label(s.Lights[i].Name); err != nil {
+		if s.Lights[i].Name, err = names.Label(s.Lights[i].Name); err != nil {
 			return fmt.Errorf("stage: light %d: %w", i+1, err)
 		}
 	}

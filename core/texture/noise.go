@@ -16,7 +16,7 @@ func SeedOf(v float32) Seed {
 	return Seed{int32(h & 1023), int32(h >> 10 & 1023), int32(h >> 20 & 1023)}
 }
 
-// Next returns another seed that hangs on s alone.
+// Next returns another seed that depends on s alone.
 func (s Seed) Next() Seed { return Seed{s.x + 37, s.y + 113, s.z + 71} }
 
 // SeedAt returns the seed that n times Next comes to.
@@ -174,7 +174,7 @@ func Seen(foot float32) float32 {
 	return t * t * (3 - 2*t)
 }
 
-// Chance returns a number from 0 up to 1 that hangs on a whole number and a seed alone.
+// Chance returns a number from 0 up to 1 that depends on a whole number and a seed alone.
 func Chance(n uint32, s Seed) float32 { return ChanceOf(n, s.Key()) }
 
 // Key returns the seed as one number, for ChanceOf.

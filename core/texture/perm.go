@@ -12,5 +12,5 @@ var perm = [256]uint8{
 	184, 84, 204, 176, 115, 121, 50, 45, 127, 4, 150, 254, 138, 236, 205, 93, 222, 114, 67, 29, 24, 72, 243, 141, 128, 195, 78, 66, 215, 61, 156, 180,
 }
 
-// Permutation returns the permutation that noise hangs on.
+// Permutation returns the permutation that noise depends on.
 func Permutation() [256]uint8 { return [256]uint8(perm[:256]) }

@@ -230,7 +230,7 @@ func (c *collapse) kids(out []int32, i int32, n int) []int32 {
 	return c.kids(c.kids(out, p.kids[0], k), p.kids[1], n-k)
 }
 
-// node makes the node of pair i and what hangs on it, and returns its number.
+// node makes the node of pair i and what depends on it, and returns its number.
 func (c *collapse) node(i int32) int32 {
 	var room [wide]int32
 	kids := c.kids(room[:0], i, wide)

@@ -11,7 +11,7 @@ import (
 
 // A model's tree is sorted once, at rest in its own space, and kept with its surface. Wherever the model stands and
 // however it bends, the tree is refitted: the same triangles in the same leaves, in boxes that are made anew. So what a
-// ray meets hangs on the moment alone, not on the moments before it; and a model that turns or moves costs no sorting.
+// ray meets depends on the moment alone, not on the moments before it; and a model that turns or moves costs no sorting.
 
 // worse is by how much more a ray may have to do in a refitted tree, before it is built anew.
 const worse = 1.6

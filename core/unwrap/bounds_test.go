@@ -114,7 +114,7 @@ func highest(f func()) (bytes int) {
 	return <-done
 }
 
-// Unwrapping ends, within bounds that hang on the number of triangles alone, wherever their corners lie; each triangle has a
+// Unwrapping ends, within bounds that depend on the number of triangles alone, wherever their corners lie; each triangle has a
 // place in the square.
 func TestWildSurfacesHaveBounds(t *testing.T) {
 	if testing.Short() {

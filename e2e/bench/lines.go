@@ -17,7 +17,7 @@ import (
 )
 
 // lineCosts prints what lines cost at 1920×1080 on two cores: edge lines a pass, pen lines in a first picture, for
-// which all that hangs on the geometry is found, and in a later one.
+// which all that depends on the geometry is found, and in a later one.
 func lineCosts() error {
 	rings := &mesh.Mesh{}
 	for k := range 5 {

@@ -336,7 +336,7 @@ func morphs() []byte {
 		rep(weight, 5000), `1],"primitives":[{"attributes":{"POSITION":0},"targets":[`, rep(target, 5000), `{"POSITION":0}]}]}],"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}]}`)
 }
 
-// skins are many nodes that hang on one skin of many joints.
+// skins are many nodes that depend on one skin of many joints.
 func skins() []byte {
 	return join(`{"asset":{"version":"2.0"},`, one, `,"skins":[{"joints":[`, rep("0,", 200_000), `0]}],"nodes":[`, rep(`{"mesh":0,"skin":0},`, 1900), `{}]}`)
 }

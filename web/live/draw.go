@@ -22,8 +22,8 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/node"
-	"mobanta/core/order"
 	"mobanta/core/picture"
+	"mobanta/core/priority"
 	"mobanta/core/project"
 	"mobanta/core/reel"
 	"mobanta/core/scene"
@@ -60,7 +60,7 @@ func (s *drawer) round() error {
 	drop, asked := s.wear, len(s.points) > 0
 	s.wear = nil
 	s.mu.Unlock()
-	s.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Heard = s.heard.Load() })
+	s.renderers(func(r **picture.Renderer, _ priority.Level) { (*r).Heard = s.heard.Load() })
 	if plays, err := s.plays(drop != nil || asked); plays {
 		return err
 	}
@@ -117,7 +117,7 @@ func affected(old, now *store.State) []string {
 	was := *old.Project
 	was.Stage.Camera = now.Project.Stage.Camera
 	if len(now.Project.Moves) == 0 {
-		was.Stage.Time.At = now.Project.Stage.Time.At // nothing on panels hangs on it
+		was.Stage.Time.At = now.Project.Stage.Time.At // nothing on panels depends on it
 	}
 	if reflect.DeepEqual(&was, now.Project) {
 		return []string{"top", "stage", "stagings", "time"} // the camera alone has moved

@@ -9,9 +9,9 @@ import (
 	"time"
 
 	"mobanta/core/network"
-	"mobanta/core/order"
 	"mobanta/core/parallel"
 	"mobanta/core/picture"
+	"mobanta/core/priority"
 	"mobanta/core/project"
 	"mobanta/core/reel"
 	"mobanta/core/scene"
@@ -264,7 +264,7 @@ func (s *session) make(ctx context.Context, p *playing) {
 	r := picture.NewRenderer(1)
 	r.Under(s.studio.memory)
 	defer r.Close()
-	r.Gate, r.Least, r.Keep, r.Results = &s.studio.Gate, order.Previews, false, smallResults
+	r.Gate, r.Least, r.Keep, r.Results = &s.studio.Gate, priority.Previews, false, smallResults
 	var scene *stage.Scene
 	for {
 		m, ok := s.nextFrame(ctx, p)
@@ -492,10 +492,10 @@ func (s *drawer) atOnce(want wanted, t stage.Time, k int, hand bool) error {
 	}
 	begun := time.Now()
 	defer func() {
-		s.moving.Least = order.Hand
+		s.moving.Least = priority.Hand
 		s.studio.shares.took(s.session, time.Since(begun)-s.moving.Waited())
 	}()
-	s.moving.Least, s.moving.Heard = order.Previews, s.studio.shares.turn(s.session)
+	s.moving.Least, s.moving.Heard = priority.Previews, s.studio.shares.turn(s.session)
 	return s.picture(ctx, want)
 }
 

@@ -9,13 +9,13 @@ import (
 	"mobanta/core/picture"
 	"mobanta/core/project"
 	"mobanta/core/scene"
-	"mobanta/web/wish"
+	"mobanta/web/edits"
 )
 
 // tried is edits of which the page wants to see what they would do.
 type tried struct {
-	Name  string      `json:"name"`
-	Edits []wish.Wish `json:"edits"`
+	Name  string          `json:"name"`
+	Edits []edits.Request `json:"edits"`
 }
 
 const (
@@ -51,7 +51,7 @@ func (s *drawer) previews() {
 // reads yet is shown by itself.
 func (s *drawer) preview(item tried, base *project.Project, view said) ([]byte, error) {
 	defer s.small.Use()()
-	edits, err := wish.Settle(item.Edits)
+	edits, err := edits.Settle(item.Edits)
 	if err != nil {
 		return nil, err
 	}

@@ -19,16 +19,16 @@ import (
 	"mobanta/core/budget"
 	"mobanta/core/check"
 	"mobanta/core/eval"
-	"mobanta/core/order"
 	"mobanta/core/parallel"
 	"mobanta/core/picture"
+	"mobanta/core/priority"
 	"mobanta/core/project"
 	"mobanta/core/reel"
 	"mobanta/core/scene"
 	"mobanta/core/stage"
 	"mobanta/core/trace"
 	"mobanta/store"
-	"mobanta/web/wish"
+	"mobanta/web/edits"
 )
 
 // The live picture: one WebSocket for each tab. The browser sends what it looks
@@ -47,30 +47,30 @@ const (
 
 // said is a message from the browser.
 type said struct {
-	T      string      `json:"t"` // view, try, drop, hand, point, previews, wear, play
-	Seq    uint32      `json:"seq"`
-	W      int         `json:"w"`
-	H      int         `json:"h"`
-	Look   string      `json:"look"`
-	Path   string      `json:"path"` // of the group that is open
-	Node   string      `json:"node"`
-	Peek   string      `json:"peek"`  // "node.port", "" for the finished picture
-	Plate  string      `json:"plate"` // the ink whose plate is shown alone, "" for the print
-	Other  string      `json:"other"` // a look that takes the place of Look on the right-hand side, "" for none
-	Fresh  bool        `json:"fresh"` // the page has no card pictures yet
-	Items  []tried     `json:"items"` // of previews
-	Edits  []wish.Wish `json:"edits"`
-	Tool   string      `json:"tool"`  // turn, pan, zoom, light, ball, edge or ask; of a view: the tool in hand
-	Phase  string      `json:"phase"` // of a point: down, move or up
-	Light  string      `json:"light"`
-	Mode   string      `json:"mode"` // of the tool light: highlight, shadow, itself
-	X0     float64     `json:"x0"`   // where the hand went down and where it is, in picture heights from the top left corner
-	Y0     float64     `json:"y0"`
-	X      float64     `json:"x"`
-	Y      float64     `json:"y"`
-	Final  bool        `json:"final"`
-	On     bool        `json:"on"`     // of play
-	Before bool        `json:"before"` // of a view: without the grade
+	T      string          `json:"t"` // view, try, drop, hand, point, previews, wear, play
+	Seq    uint32          `json:"seq"`
+	W      int             `json:"w"`
+	H      int             `json:"h"`
+	Look   string          `json:"look"`
+	Path   string          `json:"path"` // of the group that is open
+	Node   string          `json:"node"`
+	Peek   string          `json:"peek"`  // "node.port", "" for the finished picture
+	Plate  string          `json:"plate"` // the ink whose plate is shown alone, "" for the print
+	Other  string          `json:"other"` // a look that takes the place of Look on the right-hand side, "" for none
+	Fresh  bool            `json:"fresh"` // the page has no card pictures yet
+	Items  []tried         `json:"items"` // of previews
+	Edits  []edits.Request `json:"edits"`
+	Tool   string          `json:"tool"`  // turn, pan, zoom, light, ball, edge or ask; of a view: the tool in hand
+	Phase  string          `json:"phase"` // of a point: down, move or up
+	Light  string          `json:"light"`
+	Mode   string          `json:"mode"` // of the tool light: highlight, shadow, itself
+	X0     float64         `json:"x0"`   // where the hand went down and where it is, in picture heights from the top left corner
+	Y0     float64         `json:"y0"`
+	X      float64         `json:"x"`
+	Y      float64         `json:"y"`
+	Final  bool            `json:"final"`
+	On     bool            `json:"on"`     // of play
+	Before bool            `json:"before"` // of a view: without the grade
 }
 
 // session is one open tab.
@@ -101,7 +101,7 @@ type session struct {
 	bare    bool    // the page has no card pictures yet
 	dirty   bool
 	told    *store.State // what the browser was told of
-	heard   atomic.Int64 // when the tab was last heard of; see order.Rank
+	heard   atomic.Int64 // when the tab was last heard of; see priority.Rank
 	cancel  context.CancelFunc
 	settles bool     // the first picture has been shown: a change may cancel what runs
 	play    *playing // nil while nothing plays
@@ -184,7 +184,7 @@ type Pages interface {
 // Studio is all open tabs, and what they share.
 type Studio struct {
 	Files *Surfaces
-	Gate  order.Gate // before which tabs wait for what is more urgent
+	Gate  priority.Gate // before which tabs wait for what is more urgent
 	Air   Airing
 
 	preparing sync.Mutex
@@ -260,7 +260,7 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 	s.makers.Wait()
 	return s.guarded("closing", func() error {
 		s.reel.Close()
-		d.renderers(func(r **picture.Renderer, _ order.Level) { (*r).Close() })
+		d.renderers(func(r **picture.Renderer, _ priority.Level) { (*r).Close() })
 		return nil
 	})
 }
@@ -281,19 +281,19 @@ func (t *Studio) CloseStrangers() {
 }
 
 // renderers calls f with each renderer of the tab, and how urgent its work is at most.
-func (s *drawer) renderers(f func(r **picture.Renderer, least order.Level)) {
-	f(&s.renderer, order.Hand)
-	f(&s.moving, order.Hand)
-	f(&s.second, order.Hand)
-	f(&s.ball, order.First)
-	f(&s.strip, order.Cards)
-	f(&s.small, order.Previews)
-	f(&s.checker, order.Previews)
+func (s *drawer) renderers(f func(r **picture.Renderer, least priority.Level)) {
+	f(&s.renderer, priority.Hand)
+	f(&s.moving, priority.Hand)
+	f(&s.second, priority.Hand)
+	f(&s.ball, priority.First)
+	f(&s.strip, priority.Cards)
+	f(&s.small, priority.Previews)
+	f(&s.checker, priority.Previews)
 }
 
 // hire makes the tab's renderers, or new ones.
 func (s *drawer) hire() {
-	s.renderers(func(r **picture.Renderer, least order.Level) {
+	s.renderers(func(r **picture.Renderer, least priority.Level) {
 		if *r != nil {
 			(*r).Close()
 		}
@@ -419,7 +419,7 @@ func (s *session) take(m said) error {
 		s.rouse()
 		return nil
 	case "try":
-		edits, err := wish.Settle(m.Edits)
+		edits, err := edits.Settle(m.Edits)
 		if err != nil {
 			return err
 		}

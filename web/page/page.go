@@ -77,7 +77,7 @@ func New() (*Pages, error) {
 	return p, nil
 }
 
-// Program tells the pages of one build of the program from another's: it hangs on all files and templates.
+// Program tells the pages of one build of the program from another's: it depends on all files and templates.
 func (p *Pages) Program() string { return p.program }
 
 // stamp returns what tells one content of a file from another.

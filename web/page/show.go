@@ -15,12 +15,12 @@ import (
 	"mobanta/core/layout"
 	"mobanta/core/light"
 	"mobanta/core/move"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/press"
 	"mobanta/core/project"
 	"mobanta/core/stage"
-	"mobanta/core/text"
 	"mobanta/core/vec"
 )
 
@@ -451,8 +451,8 @@ func (p *Pages) functions() template.FuncMap {
 			return []string{"studio", "live", "picture", "ramp", "network", "scrub", "actions", "dialogs", "lists", "formula", "trail", "checks", "save", "drag", "keys", "loupe", "time"}
 		},
 		"icon":    p.icon,
-		"maxName": func() int { return text.MaxName },
-		"maxNote": func() int { return text.MaxNote },
+		"maxName": func() int { return names.MaxName },
+		"maxNote": func() int { return names.MaxNote },
 	}
 	for _, of := range []template.FuncMap{pressFunctions, stageFunctions, listFunctions} {
 		maps.Copy(all, of)

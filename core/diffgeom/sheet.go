@@ -1,6 +1,6 @@
-// Package form reads how a surface bends, and what simple form it has: curvature, normals smoothed along it, and balls,
+// Package diffgeom reads how a surface bends, and what simple form it has: curvature, normals smoothed along it, and balls,
 // eggs, capsules and planes that fit it. All is in the space of the model; lengths are in its units.
-package form
+package diffgeom
 
 import (
 	"fmt"

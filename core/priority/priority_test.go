@@ -1,4 +1,4 @@
-package order_test
+package priority_test
 
 import (
 	"context"
@@ -9,19 +9,19 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"mobanta/core/order"
+	"mobanta/core/priority"
 )
 
 func TestTheBetterRankGoesFirst(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		var g order.Gate
+		var g priority.Gate
 		a, b := g.Now(), g.Now()
-		low := g.Enter(order.Rank{Level: order.Settled, Heard: a})
+		low := g.Enter(priority.Rank{Level: priority.Settled, Heard: a})
 		low.Yield(t.Context()) // nobody else is there
 		var passed atomic.Int32
-		hand := g.Enter(order.Rank{Level: order.Hand, Heard: a})
-		later := g.Enter(order.Rank{Level: order.Settled, Heard: b})
-		for _, w := range []*order.Work{low, later} {
+		hand := g.Enter(priority.Rank{Level: priority.Hand, Heard: a})
+		later := g.Enter(priority.Rank{Level: priority.Settled, Heard: b})
+		for _, w := range []*priority.Work{low, later} {
 			go func() {
 				w.Yield(t.Context())
 				passed.Add(1)
@@ -39,8 +39,8 @@ func TestTheBetterRankGoesFirst(t *testing.T) {
 
 func TestOfEqualsTheOneHeardOfLastGoesFirst(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		var g order.Gate
-		a, b := g.Enter(order.Rank{Level: order.First, Heard: g.Now()}), g.Enter(order.Rank{Level: order.First, Heard: g.Now()})
+		var g priority.Gate
+		a, b := g.Enter(priority.Rank{Level: priority.First, Heard: g.Now()}), g.Enter(priority.Rank{Level: priority.First, Heard: g.Now()})
 		b.Yield(t.Context())
 		var passed atomic.Bool
 		go func() { a.Yield(t.Context()); passed.Store(true) }()
@@ -49,7 +49,7 @@ func TestOfEqualsTheOneHeardOfLastGoesFirst(t *testing.T) {
 		b.Leave()
 		synctest.Wait()
 		assert.True(t, passed.Load())
-		same := order.Rank{Level: order.Cards, Heard: 5}
+		same := priority.Rank{Level: priority.Cards, Heard: 5}
 		c, d := g.Enter(same), g.Enter(same)
 		a.Leave()
 		c.Yield(t.Context()) // neither waits for the other
@@ -59,12 +59,12 @@ func TestOfEqualsTheOneHeardOfLastGoesFirst(t *testing.T) {
 
 func TestAContextThatEndsEndsTheWaiting(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		var g order.Gate
-		g.Enter(order.Rank{Level: order.Hand})
-		low := g.Enter(order.Rank{Level: order.Jobs})
+		var g priority.Gate
+		g.Enter(priority.Rank{Level: priority.Hand})
+		low := g.Enter(priority.Rank{Level: priority.Jobs})
 		ctx, cancel := context.WithCancel(t.Context())
 		done := make(chan struct{})
-		go func() { order.Yield(order.With(ctx, low)); close(done) }()
+		go func() { priority.Yield(priority.With(ctx, low)); close(done) }()
 		synctest.Wait()
 		select {
 		case <-done:
@@ -78,12 +78,12 @@ func TestAContextThatEndsEndsTheWaiting(t *testing.T) {
 
 func TestNoGateIsInNobodysWay(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		var g *order.Gate
+		var g *priority.Gate
 		begun := time.Now()
-		w := g.Enter(order.Rank{})
+		w := g.Enter(priority.Rank{})
 		w.Yield(t.Context())
-		order.Yield(order.With(t.Context(), w))
-		order.Yield(t.Context())
+		priority.Yield(priority.With(t.Context(), w))
+		priority.Yield(t.Context())
 		w.Pause()
 		w.Resume()
 		w.Leave()
@@ -96,8 +96,8 @@ func TestNoGateIsInNobodysWay(t *testing.T) {
 // Work that pauses, is over, or stands alone waits for nobody.
 func TestNobodyAtWorkIsNobodyToWaitFor(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		var g order.Gate
-		w := g.Enter(order.Rank{Level: order.Jobs})
+		var g priority.Gate
+		w := g.Enter(priority.Rank{Level: priority.Jobs})
 		goes := func() bool { // whether w goes on at once
 			done := make(chan struct{})
 			ctx, cancel := context.WithCancel(t.Context())
@@ -112,7 +112,7 @@ func TestNobodyAtWorkIsNobodyToWaitFor(t *testing.T) {
 			}
 		}
 		assert.True(t, goes(), "it stands alone")
-		first := g.Enter(order.Rank{Level: order.Hand})
+		first := g.Enter(priority.Rank{Level: priority.Hand})
 		assert.False(t, goes(), "a hand goes first")
 		first.Pause()
 		assert.True(t, goes(), "the hand pauses")
@@ -124,7 +124,7 @@ func TestNobodyAtWorkIsNobodyToWaitFor(t *testing.T) {
 		assert.True(t, goes(), "who pauses waits for nobody")
 		w.Leave()
 		assert.True(t, goes(), "nor who is done")
-		var none *order.Work
+		var none *priority.Work
 		none.Pause()
 		none.Resume()
 	})

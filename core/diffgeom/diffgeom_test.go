@@ -1,4 +1,4 @@
-package form_test
+package diffgeom_test
 
 import (
 	"math"
@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/color"
-	"mobanta/core/form"
+	"mobanta/core/diffgeom"
 	"mobanta/core/mesh"
 	"mobanta/core/shape"
 	"mobanta/core/vec"
@@ -113,7 +113,7 @@ func TestCurvatureOfBallsAndCylinders(t *testing.T) {
 		require.GreaterOrEqual(t, len(sh.Rest.Tri), 5000, name)
 		for _, part := range []float64{0.01, 0.05, 0.15} {
 			r := part * float64(sh.Rest.Box.Diagonal())
-			bend := form.CurvatureOf(sh, r, 2)
+			bend := diffgeom.CurvatureOf(sh, r, 2)
 			for v, p := range sh.Pos {
 				if name == "cylinder" && p[1] > 2.3 || p[1] < -2.3 {
 					continue // its rims
@@ -130,7 +130,7 @@ func TestCurvatureOfBallsAndCylinders(t *testing.T) {
 func TestCurvatureOfBoxes(t *testing.T) {
 	const r = 0.1
 	for _, n := range []int{1, 3, 20} {
-		bend := form.CurvatureOf(shaped(t, box(n)), r, 2)
+		bend := diffgeom.CurvatureOf(shaped(t, box(n)), r, 2)
 		for _, v := range bend.Smooth {
 			assert.InDelta(t, 0, v, 1e-4)
 		}
@@ -149,7 +149,7 @@ func TestCurvatureOfBoxes(t *testing.T) {
 		c := hollow.Face(f)
 		c[1], c[3] = c[3], c[1]
 	}
-	bend := form.CurvatureOf(shaped(t, hollow), r, 2)
+	bend := diffgeom.CurvatureOf(shaped(t, hollow), r, 2)
 	assert.InDelta(t, -0.8, bend.Creased(vec.V{0.5, 0.5, 0.07}, vec.V{0, -1, 0}), 1e-3)
 }
 
@@ -163,7 +163,7 @@ func TestSpread(t *testing.T) {
 	for y := range n {
 		for x := range n {
 			p := vec.V{float32(x), 0, float32(y)}
-			if x > 0 && y > 0 && x < n-1 && y < n-1 { // uneven ground shows what hangs on triangles
+			if x > 0 && y > 0 && x < n-1 && y < n-1 { // uneven ground shows what depends on triangles
 				p[0], p[2] = p[0]+0.5*(rnd.Float32()-0.5), p[2]+0.5*(rnd.Float32()-0.5)
 			}
 			m.Positions = append(m.Positions, p)
@@ -178,7 +178,7 @@ func TestSpread(t *testing.T) {
 	}
 	sh := shaped(t, m)
 	for _, workers := range []int{1, 3} {
-		s := form.NewSheet(sh, true)
+		s := diffgeom.NewSheet(sh, true)
 		values := make([]float64, len(s.Area))
 		middle := 0
 		for v, p := range sh.Pos {
@@ -224,9 +224,9 @@ func TestSmooth(t *testing.T) {
 		}
 		return worst
 	}
-	assert.Greater(t, off(sh.Normal), 5*off(form.Smooth(sh, 0.5, 2)))
+	assert.Greater(t, off(sh.Normal), 5*off(diffgeom.Smooth(sh, 0.5, 2)))
 	b := shaped(t, box(8))
-	round := form.Smooth(b, 0.3, 2)
+	round := diffgeom.Smooth(b, 0.3, 2)
 	for v, p := range b.Pos {
 		assert.InDelta(t, 1, round[v].Len(), 1e-5)
 		if p[0] == 0.5 && p[1] == 0.5 && p[2] == 0 {
@@ -236,7 +236,7 @@ func TestSmooth(t *testing.T) {
 			assert.InDelta(t, 1, round[v][0], 1e-3)
 		}
 	}
-	for v, n := range form.Smooth(sh, 0, 2) {
+	for v, n := range diffgeom.Smooth(sh, 0, 2) {
 		require.InDelta(t, 0, n.Sub(sh.Normal[v]).Len(), 1e-6)
 	}
 }
@@ -254,7 +254,7 @@ func TestFits(t *testing.T) {
 	egg := placed(icosphere(1, 4), vec.V{1, 3, 2})
 	plane := placed(box(4), vec.V{3, 1e-3, 4})
 	eye := vec.V{0.3, 0.2, 0.5}.Unit()
-	f := form.FitPart(ball, 0, form.Ball)
+	f := diffgeom.FitPart(ball, 0, diffgeom.Ball)
 	for _, tri := range ball.Rest.Tri { // at the middles of its polygons, where the ball bulges over them
 		p := ball.Pos[tri[0]].Add(ball.Pos[tri[1]]).Add(ball.Pos[tri[2]]).Mul(1.0 / 3)
 		n, ok := f.Normal(p, vec.V{})
@@ -268,7 +268,7 @@ func TestFits(t *testing.T) {
 			assert.Greater(t, n.Dot(eye), float32(0))
 		}
 	}
-	f = form.FitPart(egg, 0, form.Egg)
+	f = diffgeom.FitPart(egg, 0, diffgeom.Egg)
 	inverse, _ := turn.Inverse()
 	for _, p := range egg.Pos {
 		n, ok := f.Normal(p, vec.V{})
@@ -277,7 +277,7 @@ func TestFits(t *testing.T) {
 		want := turn.Dir(vec.V{q[0], q[1] / 9, q[2] / 4}).Unit()
 		assert.InDelta(t, 0, n.Sub(want).Len(), 2e-3)
 	}
-	f = form.FitPart(plane, 0, form.Plane)
+	f = diffgeom.FitPart(plane, 0, diffgeom.Plane)
 	n, ok := f.Normal(plane.Pos[0], vec.V{})
 	assert.True(t, ok)
 	assert.InDelta(t, 1, math.Abs(float64(n.Dot(turn.Dir(vec.V{0, 1, 0})))), 1e-4)
@@ -289,7 +289,7 @@ func TestFits(t *testing.T) {
 		}
 	}
 	sh := placed(pill, vec.V{1, 1, 1})
-	f = form.FitPart(sh, 0, form.Capsule)
+	f = diffgeom.FitPart(sh, 0, diffgeom.Capsule)
 	for _, p := range sh.Pos {
 		n, ok := f.Normal(p, eye)
 		require.True(t, ok)
@@ -304,10 +304,10 @@ func TestFits(t *testing.T) {
 		c[0], c[1] = c[1], c[0]
 	}
 	sh = shaped(t, inside)
-	n, ok = form.FitPart(sh, 0, form.Ball).Normal(vec.V{2, 0, 0}, vec.V{})
+	n, ok = diffgeom.FitPart(sh, 0, diffgeom.Ball).Normal(vec.V{2, 0, 0}, vec.V{})
 	assert.True(t, ok)
 	assert.InDelta(t, -1, n[0], 1e-3)
-	_, ok = form.FitPart(sh, 1, form.Ball).Normal(vec.V{2, 0, 0}, vec.V{})
+	_, ok = diffgeom.FitPart(sh, 1, diffgeom.Ball).Normal(vec.V{2, 0, 0}, vec.V{})
 	assert.False(t, ok)
 }
 
@@ -322,7 +322,7 @@ func TestTangents(t *testing.T) {
 			}
 		}
 		sh := shaped(t, m)
-		tan := form.TangentsOf(sh)
+		tan := diffgeom.TangentsOf(sh)
 		require.NotNil(t, tan)
 		hand := tan.Side[100]
 		sign := float32(0)
@@ -347,7 +347,7 @@ func TestTangents(t *testing.T) {
 	for i := range bare.Corners {
 		bare.Corners[i].UV = -1
 	}
-	assert.Nil(t, form.TangentsOf(shaped(t, bare)))
+	assert.Nil(t, diffgeom.TangentsOf(shaped(t, bare)))
 }
 
 // What no ball or egg goes through, as the corners of a box, has one as far as it is
@@ -356,12 +356,12 @@ func TestFitsOfWhatHasNone(t *testing.T) {
 	m := mesh.Cuboid(vec.V{1, 6, 2})
 	sh := shaped(t, m)
 	at := func(kind string, p vec.V) vec.V {
-		n, ok := form.FitPart(sh, 0, kind).Normal(p, vec.V{})
+		n, ok := diffgeom.FitPart(sh, 0, kind).Normal(p, vec.V{})
 		require.True(t, ok, kind)
 		return n
 	}
 	p := vec.V{0.5, 1.5, 0.5} // the lean of a normal tells how long the form is along y
-	ball, egg := at(form.Ball, p), at(form.Egg, p)
+	ball, egg := at(diffgeom.Ball, p), at(diffgeom.Egg, p)
 	assert.InDelta(t, 3, ball[1]/ball[0], 0.2, "of a ball it goes straight out")
 	assert.Less(t, egg[1]/egg[0], float32(0.5), "of an egg it leans to where the egg is thin")
 	assert.Greater(t, egg[0], egg[2], "thinner along x than along z")
@@ -369,12 +369,12 @@ func TestFitsOfWhatHasNone(t *testing.T) {
 		x, z := 2*u-1, 2*v-1
 		return vec.V{float32(x), float32(x*x - z*z), float32(z)}
 	})
-	n, ok := form.FitPart(shaped(t, saddle), 0, form.Egg).Normal(vec.V{0.3, 0.4, 0.2}, vec.V{0, 1, 0})
+	n, ok := diffgeom.FitPart(shaped(t, saddle), 0, diffgeom.Egg).Normal(vec.V{0.3, 0.4, 0.2}, vec.V{0, 1, 0})
 	assert.True(t, ok)
 	assert.True(t, n.Finite())
 	assert.InDelta(t, 1, n.Len(), 1e-4)
 	flat := mesh.Cuboid(vec.V{1, 1e-6, 1})
-	_, ok = form.FitPart(shaped(t, flat), 0, form.Plane).Normal(vec.V{}, vec.V{})
+	_, ok = diffgeom.FitPart(shaped(t, flat), 0, diffgeom.Plane).Normal(vec.V{}, vec.V{})
 	assert.True(t, ok)
 }
 
@@ -386,7 +386,7 @@ func TestThreeSpreadAsOneByOne(t *testing.T) {
 		m.Positions[i] = m.Positions[i].Mul(0.9 + 0.2*rnd.Float32())
 	}
 	for _, parted := range []bool{false, true} {
-		s := form.NewSheet(shaped(t, m), parted)
+		s := diffgeom.NewSheet(shaped(t, m), parted)
 		for _, radius := range []float64{0, 0.05, 0.7} {
 			var one, three [3][]float64
 			for k := range one {

@@ -1,4 +1,4 @@
-package wish
+package edits
 
 import (
 	"testing"

@@ -1,5 +1,5 @@
-// Package turn lets those who want the same thing take turns, in the order in which they came.
-package turn
+// Package queue lets those who want the same thing take turns, in the order in which they came.
+package queue
 
 import (
 	"context"
@@ -12,7 +12,7 @@ import (
 const Patience = 30 * time.Second
 
 // ErrLong says that a turn did not come within Patience.
-var ErrLong = errors.New("turn: it took too long for the others to be done")
+var ErrLong = errors.New("queue: it took too long for the others to be done")
 
 // Queue lets one in at a time.
 type Queue chan struct{}

@@ -1,4 +1,4 @@
-package strict
+package strictjson
 
 import (
 	"encoding/json"

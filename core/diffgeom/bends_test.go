@@ -1,4 +1,4 @@
-package form_test
+package diffgeom_test
 
 import (
 	"testing"
@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"mobanta/core/form"
+	"mobanta/core/diffgeom"
 	"mobanta/core/mesh"
 	"mobanta/core/shape"
 	"mobanta/core/vec"
@@ -14,12 +14,12 @@ import (
 
 // A cylinder bends by one over its radius around, and not along; a ball by as much every way.
 func TestBendsEveryWay(t *testing.T) {
-	of := func(m *mesh.Mesh) (*shape.Shape, form.Bends) {
+	of := func(m *mesh.Mesh) (*shape.Shape, diffgeom.Bends) {
 		s, err := mesh.NewSurface(m, mesh.DefaultCrease)
 		require.NoError(t, err)
 		sh, err := shape.Of(s, nil, 0)
 		require.NoError(t, err)
-		return sh, form.BendsOf(sh, 0.05, 2)
+		return sh, diffgeom.BendsOf(sh, 0.05, 2)
 	}
 	sh, bends := of(mesh.Lathe("side", []vec.V{{0.5, -2, 0}, {0.5, -1, 0}, {0.5, 0, 0}, {0.5, 1, 0}, {0.5, 2, 0}}, 96))
 	for v, p := range sh.Pos {

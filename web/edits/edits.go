@@ -1,5 +1,5 @@
-// Package wish turns what a browser asks for into edits: values may still be text as it was typed.
-package wish
+// Package edits turns what a browser asks for into edits: values may still be text as it was typed.
+package edits
 
 import (
 	"encoding/json"
@@ -10,8 +10,8 @@ import (
 	"mobanta/core/project"
 )
 
-// Wish is an edit whose value may still be text as it was typed.
-type Wish struct {
+// Request is an edit whose value may still be text as it was typed.
+type Request struct {
 	project.Edit
 	As string `json:"as,omitempty"` // what Value is: "number" may be a sum such as 1/3
 }
@@ -19,13 +19,13 @@ type Wish struct {
 // Max limits how many edits are made at once.
 const Max = 1000
 
-// Settle returns wishes as edits.
-func Settle(wishes []Wish) ([]project.Edit, error) {
-	if len(wishes) > Max {
+// Settle returns requests as edits.
+func Settle(requests []Request) ([]project.Edit, error) {
+	if len(requests) > Max {
 		return nil, errors.New("more edits at once than can be made")
 	}
-	edits := make([]project.Edit, len(wishes))
-	for i, w := range wishes {
+	edits := make([]project.Edit, len(requests))
+	for i, w := range requests {
 		var err error
 		if w.Edit.Value, err = Typed(w.Edit.Value, w.As); err != nil {
 			return nil, err

@@ -1,6 +1,6 @@
-// Package order lets what is waited for go before what is not: of all that is at work on the same cores, only the best
+// Package priority lets what is waited for go before what is not: of all that is at work on the same cores, only the best
 // rank runs; the others stand still between two pieces of their work.
-package order
+package priority
 
 import (
 	"context"

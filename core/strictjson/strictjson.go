@@ -1,6 +1,6 @@
-// Package strict reads JSON to the letter: what the reader does not know is refused, and a slip is told in words, with
+// Package strictjson reads JSON to the letter: what the reader does not know is refused, and a slip is told in words, with
 // its line and column.
-package strict
+package strictjson
 
 import (
 	"bytes"
