@@ -17,7 +17,7 @@ const (
 )
 
 // ErrEmpty is returned for a name of which nothing would be seen.
-var ErrEmpty = errors.New("names: the name is empty")
+var ErrEmpty = errors.New("text: the name is empty")
 
 // Name returns s as a name: on one line, without what cannot be seen or would
 // turn the text around it. A name of which nothing shows is ErrEmpty; one of more
@@ -55,7 +55,7 @@ func Note(s string) (string, error) {
 }
 
 func tooLong(what string, most int) error {
-	return fmt.Errorf("names: the %s is longer than %d letters", what, most)
+	return fmt.Errorf("text: the %s is longer than %d letters", what, most)
 }
 
 // Line returns s on one line: bytes that are no UTF-8 as �, white space of other
