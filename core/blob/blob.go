@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 
+	"mobanta/core/limits"
 	"mobanta/core/vec"
 )
 
@@ -72,24 +73,18 @@ func (b *Blobs) Check() error {
 	if len(b.Balls) > MaxBalls {
 		return fmt.Errorf("blob: at most %d balls", MaxBalls)
 	}
-	within := func(what string, v, lo, hi float64) error {
-		if !(v >= lo && v <= hi) {
-			return fmt.Errorf("blob: %s is %v, outside %v to %v", what, v, lo, hi)
-		}
-		return nil
-	}
 	place := func(p vec.V) error {
-		return errors.Join(within("a place", float64(p[0]), -far, far), within("a place", float64(p[1]), -far, far), within("a place", float64(p[2]), -far, far))
+		return errors.Join(limits.Check("blob: a place", float64(p[0]), -far, far), limits.Check("blob: a place", float64(p[1]), -far, far), limits.Check("blob: a place", float64(p[2]), -far, far))
 	}
 	for i := range b.Balls {
-		if err := errors.Join(place(b.Balls[i].At), within("the size of a ball", float64(b.Balls[i].Size), 1e-6, far)); err != nil {
+		if err := errors.Join(place(b.Balls[i].At), limits.Check("blob: the size of a ball", float64(b.Balls[i].Size), 1e-6, far)); err != nil {
 			return err
 		}
 	}
 	s := &b.Spring
-	if err := errors.Join(within("melting", b.Melt, 0, 4), within("detail", b.Detail, 0, maxDetail), place(s.At), within("the rate of the spring", s.Rate, 0, 200),
-		within("the life of its balls", s.Life, 0, 60), within("the size of its balls", s.Size, 0, far), within("how they rise", s.Rise, -far, far),
-		within("their spread", s.Spread, 0, far), within("how they widen", s.Widen, -1, 20), within("their taper", s.Taper, 0, 1), within("their sway", s.Sway, 0, far)); err != nil {
+	if err := errors.Join(limits.Check("blob: melting", b.Melt, 0, 4), limits.Check("blob: detail", b.Detail, 0, maxDetail), place(s.At), limits.Check("blob: the rate of the spring", s.Rate, 0, 200),
+		limits.Check("blob: the life of its balls", s.Life, 0, 60), limits.Check("blob: the size of its balls", s.Size, 0, far), limits.Check("blob: how they rise", s.Rise, -far, far),
+		limits.Check("blob: their spread", s.Spread, 0, far), limits.Check("blob: how they widen", s.Widen, -1, 20), limits.Check("blob: their taper", s.Taper, 0, 1), limits.Check("blob: their sway", s.Sway, 0, far)); err != nil {
 		return err
 	}
 	if s.Seed < 0 || s.Seed > 1<<30 {

@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 
+	"mobanta/core/disjoint"
 	"mobanta/core/parallel"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
@@ -223,23 +224,12 @@ func (m *Mesh) vertex(e *edge, side, end int) int32 {
 
 // wholes returns for each knot a number that all knots have that hang together with it.
 func (m *Mesh) wholes() []int32 {
-	of := make([]int32, len(m.first))
-	for i := range of {
-		of[i] = int32(i)
-	}
-	find := func(i int32) int32 {
-		for of[i] != i {
-			of[i] = of[of[i]]
-			i = of[i]
-		}
-		return i
-	}
+	of := disjoint.New(len(m.first))
 	for i := range m.edges {
-		a, b := find(m.edges[i].knot[0]), find(m.edges[i].knot[1])
-		of[max(a, b)] = min(a, b)
+		of.Join(m.edges[i].knot[0], m.edges[i].knot[1])
 	}
 	for i := range of {
-		of[i] = find(int32(i))
+		of[i] = of.Find(int32(i))
 	}
 	return of
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 
 	"mobanta/core/color"
+	"mobanta/core/limits"
 )
 
 // Glow lets what is bright shine beyond its edges.
@@ -70,13 +71,6 @@ func NewGlow() Glow {
 	return Glow{On: true, Threshold: 0.7, Radius: DefaultRadius, Strength: 0.6}
 }
 
-func within(what string, v, lo, hi float64) error {
-	if !(v >= lo && v <= hi) {
-		return fmt.Errorf("%s is %v, outside %v to %v", what, v, lo, hi)
-	}
-	return nil
-}
-
 func isColor(c color.C) bool {
 	for _, v := range c {
 		if !(v >= 0 && v <= 1000) {
@@ -94,8 +88,8 @@ func (g *Glow) Check() error {
 	if len(g.Looks) > maxLooks || !isColor(g.Tint) {
 		return errors.New("finish: the glow has a tint that is no colour, or too many looks")
 	}
-	return errors.Join(within("finish: the threshold of the glow", g.Threshold, 0, 1000), within("finish: the radius of the glow", g.Radius, 0, MaxRadius),
-		within("finish: the strength of the glow", g.Strength, 0, 20))
+	return errors.Join(limits.Check("finish: the threshold of the glow", g.Threshold, 0, 1000), limits.Check("finish: the radius of the glow", g.Radius, 0, MaxRadius),
+		limits.Check("finish: the strength of the glow", g.Strength, 0, 20))
 }
 
 // Check returns what is wrong with a grade.
@@ -108,11 +102,11 @@ func (g *Grade) Check() error {
 			return fmt.Errorf("finish: %w", err)
 		}
 	}
-	err := errors.Join(within("finish: exposure", g.Exposure, -10, 10), within("finish: contrast", g.Contrast, -1, 1), within("finish: pivot", g.Pivot, 0, 1),
-		within("finish: saturation", g.Saturation, -1, 1), within("finish: hue", g.Hue, -360, 360), within("finish: toning", g.Toning, 0, 1), within("finish: mapping", g.Mapped, 0, 1))
+	err := errors.Join(limits.Check("finish: exposure", g.Exposure, -10, 10), limits.Check("finish: contrast", g.Contrast, -1, 1), limits.Check("finish: pivot", g.Pivot, 0, 1),
+		limits.Check("finish: saturation", g.Saturation, -1, 1), limits.Check("finish: hue", g.Hue, -360, 360), limits.Check("finish: toning", g.Toning, 0, 1), limits.Check("finish: mapping", g.Mapped, 0, 1))
 	for _, c := range g.Curves.list() {
 		for _, v := range c {
-			err = errors.Join(err, within("finish: a point of a curve", v, -1, 1))
+			err = errors.Join(err, limits.Check("finish: a point of a curve", v, -1, 1))
 		}
 	}
 	return err

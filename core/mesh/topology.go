@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"mobanta/core/disjoint"
 	"mobanta/core/vec"
 )
 
@@ -133,14 +134,14 @@ func (t *topology) smooth(m *Mesh, c int32, cosine float32) bool {
 // reached over smooth edges (Thürmer and Wüthrich 1998).
 func (t *topology) cornerNormals(m *Mesh, creaseDegrees float64) []vec.V {
 	cosine := float32(math.Cos(creaseDegrees*math.Pi/180)) - 1e-6
-	sets := newSets(len(m.Corners))
+	sets := disjoint.New(len(m.Corners))
 	for c := range int32(len(m.Corners)) {
 		if q := t.mate[c]; q > c && t.smooth(m, c, cosine) {
 			if t.weld[m.Corners[c].Pos] == t.weld[m.Corners[q].Pos] { // faces of opposite winding
 				continue
 			}
-			sets.join(c, t.next[q])
-			sets.join(t.next[c], q)
+			sets.Join(c, t.next[q])
+			sets.Join(t.next[c], q)
 		}
 	}
 	sum := make([]vec.V, len(m.Corners))
@@ -155,14 +156,14 @@ func (t *topology) cornerNormals(m *Mesh, creaseDegrees float64) []vec.V {
 			a := m.Positions[m.Corners[t.next[c]].Pos].Sub(p).Unit()
 			b := m.Positions[m.Corners[prev].Pos].Sub(p).Unit()
 			angle := angle(a, b)
-			r := sets.find(c)
+			r := sets.Find(c)
 			sum[r] = sum[r].Add(t.normal[f].Mul(angle))
 		}
 		from = end
 	}
 	out := make([]vec.V, len(m.Corners))
 	for c := range out {
-		n := sum[sets.find(int32(c))].Unit()
+		n := sum[sets.Find(int32(c))].Unit()
 		if n == (vec.V{}) {
 			n = t.normal[t.faceOf[c]]
 		}
@@ -178,46 +179,18 @@ func (t *topology) cornerNormals(m *Mesh, creaseDegrees float64) []vec.V {
 // edges that bend by no more than the given angle and do not separate parts.
 func (t *topology) regions(m *Mesh, degrees float64) []int32 {
 	cosine := float32(math.Cos(degrees*math.Pi/180)) - 1e-6
-	sets := newSets(len(m.FaceEnd))
+	sets := disjoint.New(len(m.FaceEnd))
 	for c := range int32(len(m.Corners)) {
 		if q := t.mate[c]; q > c && t.smooth(m, c, cosine) {
 			a, b := t.faceOf[c], t.faceOf[q]
 			if m.FacePart[a] == m.FacePart[b] {
-				sets.join(a, b)
+				sets.Join(a, b)
 			}
 		}
 	}
 	out := make([]int32, len(m.FaceEnd))
 	for f := range out {
-		out[f] = sets.find(int32(f))
+		out[f] = sets.Find(int32(f))
 	}
 	return out
-}
-
-// sets is a union-find over 0..n-1; the least member names a set.
-type sets []int32
-
-func newSets(n int) sets {
-	s := make(sets, n)
-	for i := range s {
-		s[i] = int32(i)
-	}
-	return s
-}
-
-func (s sets) find(i int32) int32 {
-	for s[i] != i {
-		s[i] = s[s[i]]
-		i = s[i]
-	}
-	return i
-}
-
-func (s sets) join(a, b int32) {
-	a, b = s.find(a), s.find(b)
-	if a < b {
-		s[b] = a
-	} else {
-		s[a] = b
-	}
 }

@@ -9,6 +9,7 @@ import (
 	"sync/atomic"
 
 	"mobanta/core/color"
+	"mobanta/core/limits"
 	"mobanta/core/names"
 	"mobanta/core/pattern"
 )
@@ -53,17 +54,11 @@ var Spots = []struct {
 
 // Check returns what is wrong with a press.
 func (p *Press) Check() error {
-	within := func(what string, v, lo, hi float64) error {
-		if !(v >= lo && v <= hi) {
-			return fmt.Errorf("press: %s is %v, outside %v to %v", what, v, lo, hi)
-		}
-		return nil
-	}
 	for _, c := range []struct {
 		what      string
 		v, lo, hi float64
 	}{{"tooth", p.Tooth, 0, 1}, {"gain", p.Gain, 0, 0.5}, {"slip", p.Slip, 0, 50}, {"roughness", p.Rough, 0, 1}, {"the limit of ink", p.Limit, 0, MaxInks}} {
-		if err := within(c.what, c.v, c.lo, c.hi); err != nil {
+		if err := limits.Check("press: "+c.what, c.v, c.lo, c.hi); err != nil {
 			return err
 		}
 	}
@@ -97,7 +92,7 @@ func (p *Press) Check() error {
 			what      string
 			v, lo, hi float64
 		}{{"opacity", k.Opacity, 0, 1}, {"density", k.Density, 1, MaxDensity}, {"angle", k.Angle, -360, 360}} {
-			if err := within(c.what+" of "+k.ID, c.v, c.lo, c.hi); err != nil {
+			if err := limits.Check("press: "+c.what+" of "+k.ID, c.v, c.lo, c.hi); err != nil {
 				return err
 			}
 		}

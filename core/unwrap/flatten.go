@@ -4,6 +4,8 @@ import (
 	"context"
 	"math"
 	"slices"
+
+	"mobanta/core/disjoint"
 )
 
 // What a chart must keep to be taken as it lies.
@@ -84,18 +86,7 @@ func (w *work) parts(c *chart) {
 	for i, t := range c.tris {
 		at[t] = int32(i)
 	}
-	root := make([]int32, 3*len(c.tris)) // of corners
-	for i := range root {
-		root[i] = int32(i)
-	}
-	find := func(i int32) int32 {
-		for root[i] != i {
-			root[i] = root[root[i]]
-			i = root[i]
-		}
-		return i
-	}
-	join := func(a, b int32) { root[find(a)] = find(b) }
+	corners := disjoint.New(3 * len(c.tris)) // those that are one vertex
 	for i, t := range c.tris {
 		for k := range int32(3) {
 			o := w.beside[t][k]
@@ -106,8 +97,8 @@ func (w *work) parts(c *chart) {
 			p, q := w.weld[w.s.Tri[t][k]], w.weld[w.s.Tri[t][(k+1)%3]]
 			for m := range int32(3) {
 				if w.weld[w.s.Tri[o][m]] == q && w.weld[w.s.Tri[o][(m+1)%3]] == p {
-					join(int32(3*i)+k, 3*j+(m+1)%3)
-					join(int32(3*i)+(k+1)%3, 3*j+m)
+					corners.Join(int32(3*i)+k, 3*j+(m+1)%3)
+					corners.Join(int32(3*i)+(k+1)%3, 3*j+m)
 				}
 			}
 		}
@@ -116,7 +107,7 @@ func (w *work) parts(c *chart) {
 	c.tri, c.pos = make([][3]int32, len(c.tris)), nil
 	for i, t := range c.tris {
 		for k := range int32(3) {
-			r := find(int32(3*i) + k)
+			r := corners.Find(int32(3*i) + k)
 			v, ok := number[r]
 			if !ok {
 				v = int32(len(c.pos))
