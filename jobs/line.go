@@ -55,7 +55,7 @@ func (b *Board) dial(ctx context.Context) (*line, error) {
 // connect connects to the server, which it starts if it is the studio's own.
 func (l *line) connect(o *Options) (err error) {
 	if o.URL == "" {
-		err = l.within(filepath.Join(o.Dir, "queue"))
+		err = l.embed(filepath.Join(o.Dir, "queue"))
 	} else {
 		l.nc, err = at(o)
 	}
@@ -68,8 +68,8 @@ func (l *line) connect(o *Options) (err error) {
 	return nil
 }
 
-// within starts a server of the studio's own: no port is open.
-func (l *line) within(dir string) error {
+// embed starts a server of the studio's own: no port is open.
+func (l *line) embed(dir string) error {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return say(fmt.Errorf("jobs: %w", err))
 	}

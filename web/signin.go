@@ -129,8 +129,8 @@ type signInPage struct {
 	To      string // where the artist wanted to go
 }
 
-// within returns an address of ours to go on to: a path, or else the shelf.
-func within(to string) string {
+// ownAddress returns an address of ours to go on to: a path, or else the shelf.
+func ownAddress(to string) string {
 	if u, err := url.Parse(to); err != nil || u.Scheme != "" || u.Host != "" || !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\\r\n\t") {
 		return "/"
 	}
@@ -140,9 +140,9 @@ func within(to string) string {
 func (v *Server) signInForm(c *echo.Context) error {
 	stamp, _ := v.options.Key.Stamp()
 	if stamp != "" && v.session(c.Request()) == stamp || stamp == "" && v.SignedIn(c.Request()) {
-		return c.Redirect(http.StatusSeeOther, within(c.QueryParam("to")))
+		return c.Redirect(http.StatusSeeOther, ownAddress(c.QueryParam("to")))
 	}
-	return v.render(c, http.StatusOK, "signin.html", signInPage{Title: "Sign in", To: within(c.QueryParam("to"))})
+	return v.render(c, http.StatusOK, "signin.html", signInPage{Title: "Sign in", To: ownAddress(c.QueryParam("to"))})
 }
 
 func (v *Server) signIn(c *echo.Context) error {
@@ -153,7 +153,7 @@ func (v *Server) signIn(c *echo.Context) error {
 	}
 	refuse := func(status int, problem string) error {
 		v.log.Warn("sign-in refused", "from", r.RemoteAddr, "status", status)
-		return v.render(c, status, "signin.html", signInPage{"Sign in", problem, within(c.FormValue("to"))})
+		return v.render(c, status, "signin.html", signInPage{"Sign in", problem, ownAddress(c.FormValue("to"))})
 	}
 	if err != nil {
 		return refuse(http.StatusServiceUnavailable, "The studio's key is gone, or cannot be read: nobody is let in until there is a new one (mobanta key new).")
@@ -183,7 +183,7 @@ func (v *Server) signIn(c *echo.Context) error {
 	}
 	v.sessions.WriteSessionCookie(ctx, c.Response(), token, expiry)
 	v.log.Info("signed in", "from", r.RemoteAddr, "session", short(token))
-	return c.Redirect(http.StatusSeeOther, within(c.FormValue("to")))
+	return c.Redirect(http.StatusSeeOther, ownAddress(c.FormValue("to")))
 }
 
 // short names a session in the log without giving it away.

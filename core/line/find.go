@@ -148,10 +148,12 @@ const Mask = "mask"
 
 // Within implements Masked: where the tone jumps by more than Change from pixel to pixel, or, if that is 0, where it
 // passes one of Levels.
-func (e Edges) Within(in *Seen, tone []float32) []Chain { return within(in, tone, e.Change, e.Levels) }
+func (e Edges) Within(in *Seen, tone []float32) []Chain {
+	return isolines(in, tone, e.Change, e.Levels)
+}
 
-// within is Edges.Within.
-func within(in *Seen, tone []float32, change float32, levels []float32) (out []Chain) {
+// isolines is Edges.Within.
+func isolines(in *Seen, tone []float32, change float32, levels []float32) (out []Chain) {
 	w, h := in.Vis.W, in.Vis.H
 	f := finder{in: in, vis: in.Vis}
 	if change > 0 {

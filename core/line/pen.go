@@ -78,7 +78,7 @@ func (p Pens) Find(*Seen, func(part int32) bool) []Chain { return nil }
 func (p Pens) Mask() string { return Tone }
 
 // Within implements Masked.
-func (p Pens) Within(in *Seen, tone []float32) []Chain { return within(in, tone, 0, p.Levels) }
+func (p Pens) Within(in *Seen, tone []float32) []Chain { return isolines(in, tone, 0, p.Levels) }
 
 // Want implements Hand.
 func (p Pens) Want() contour.Wanted {

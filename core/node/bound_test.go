@@ -30,7 +30,7 @@ func TestBoundAgreesWithItsPlainTwin(t *testing.T) {
 					want[i] = 0
 				}
 			}
-			assert.Equal(t, ok, within(p), "%v", p)
+			assert.Equal(t, ok, allBounded(p), "%v", p)
 			Bound(p)
 			assert.Equal(t, want, p)
 		}

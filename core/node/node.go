@@ -120,7 +120,7 @@ const MaxValue = 1 << 40
 
 // Bound cuts the values of a plane to MaxValue.
 func Bound(p Plane) {
-	if within(p) {
+	if allBounded(p) {
 		return
 	}
 	for i, v := range p {
@@ -131,11 +131,11 @@ func Bound(p Plane) {
 	}
 }
 
-// within tells whether all values lie within MaxValue, which they nearly always do.
+// allBounded tells whether all values lie within MaxValue, which they nearly always do.
 // Without its sign a float is the larger the larger its bits are, so these, with what
 // lacks from MaxValue to the sign bit added, carry into it if they are too large; two
 // floats go through each step at once.
-func within(p Plane) bool {
+func allBounded(p Plane) bool {
 	const (
 		lack  = 1<<31 - 1 - (127+40)<<23 // MaxValue is 2 to the 40th
 		lacks = lack<<32 | lack

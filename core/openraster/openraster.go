@@ -27,7 +27,7 @@ type Layer struct {
 
 // Pack returns what can be seen of a picture as a PNG, and where that lies.
 func Pack(pix *image.NRGBA) (data []byte, at image.Point, err error) {
-	seen := within(pix)
+	seen := opaqueBounds(pix)
 	var buf bytes.Buffer
 	if err := png.Encode(&buf, pix.SubImage(seen)); err != nil {
 		return nil, at, fmt.Errorf("openraster: %w", err)
@@ -131,8 +131,8 @@ func Write(to io.Writer, w, h int, dpi float64, layers []Layer, merged *image.NR
 	return nil
 }
 
-// within returns the rectangle that what can be seen lies in, at least one pixel.
-func within(img *image.NRGBA) image.Rectangle {
+// opaqueBounds returns the rectangle that what can be seen lies in, at least one pixel.
+func opaqueBounds(img *image.NRGBA) image.Rectangle {
 	var r image.Rectangle
 	for y := img.Rect.Min.Y; y < img.Rect.Max.Y; y++ {
 		row := img.Pix[img.PixOffset(img.Rect.Min.X, y) : img.PixOffset(img.Rect.Max.X-1, y)+4]

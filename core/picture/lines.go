@@ -116,7 +116,7 @@ func (r *inker) strokes(ctx context.Context, vis *sample.Visibility, layers []la
 		if drawn != nil && drawn[i] != nil {
 			within = drawn[i]
 		} else {
-			chains, err := r.within(ctx, l, masked)
+			chains, err := r.isolines(ctx, l, masked)
 			if err != nil {
 				return nil, err
 			}
@@ -165,8 +165,8 @@ func (r *inker) strokesOf(ctx context.Context, l layer, vis *sample.Visibility, 
 	return out, nil
 }
 
-// within returns the chains along which the tone changes that is wired to a set of lines, as the first position sees it.
-func (r *inker) within(ctx context.Context, l layer, masked line.Masked) ([]line.Chain, error) {
+// isolines returns the chains along which the tone changes that is wired to a set of lines, as the first position sees it.
+func (r *inker) isolines(ctx context.Context, l layer, masked line.Masked) ([]line.Chain, error) {
 	values := make([]float32, len(r.sampleAt))
 	for i := range values {
 		values[i] = float32(math.NaN())

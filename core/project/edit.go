@@ -168,25 +168,25 @@ func lookOperations() map[string]operation {
 		"look.assign":  plain("assigned a look", assign),
 		"look.wear":    plain("put on a look", wear),
 
-		"node.add":    shaping("added a node", within(addNode)),
-		"way.add":     shaping("put in a mask", within(addWay)),
-		"node.remove": shaping("removed a node", within(removeNodes)),
-		"node.rename": plain("renamed a node", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error { return n.Rename(e.Node, e.Name) })),
-		"node.note":   plain("wrote a note", within(writeNote)),
-		"node.set": shaping("changed a setting", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+		"node.add":    shaping("added a node", inNetwork(addNode)),
+		"way.add":     shaping("put in a mask", inNetwork(addWay)),
+		"node.remove": shaping("removed a node", inNetwork(removeNodes)),
+		"node.rename": plain("renamed a node", inNetwork(func(p *Project, n *network.Network, e *Edit, o *Outcome) error { return n.Rename(e.Node, e.Name) })),
+		"node.note":   plain("wrote a note", inNetwork(writeNote)),
+		"node.set": shaping("changed a setting", inNetwork(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 			o.title(p, n, e.Node, "changed")
 			return n.SetValue(p.Catalogue(), e.Node, e.Key, e.Value)
 		})),
-		"node.input": plain("changed a value", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+		"node.input": plain("changed a value", inNetwork(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 			o.title(p, n, e.Node, "changed")
 			return n.SetConstant(p.Catalogue(), e.Node, e.Key, e.Value)
 		})),
-		"node.off":       plain("bypassed a node", within(bypass)),
-		"node.swap":      plain("swapped two inputs", within(swap)),
-		"node.replace":   shaping("replaced a node", within(replaceNode)),
-		"node.duplicate": shaping("duplicated nodes", within(duplicateNodes)),
-		"node.paste":     shaping("pasted nodes", within(pasteNodes)),
-		"wire": shaping("wired", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+		"node.off":       plain("bypassed a node", inNetwork(bypass)),
+		"node.swap":      plain("swapped two inputs", inNetwork(swap)),
+		"node.replace":   shaping("replaced a node", inNetwork(replaceNode)),
+		"node.duplicate": shaping("duplicated nodes", inNetwork(duplicateNodes)),
+		"node.paste":     shaping("pasted nodes", inNetwork(pasteNodes)),
+		"wire": shaping("wired", inNetwork(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 			to := network.ParseRef(e.To)
 			if !strings.Contains(e.To, ".") {
 				to = network.Ref{Node: e.To}
@@ -194,17 +194,17 @@ func lookOperations() map[string]operation {
 			o.title(p, n, to.Node, "wired")
 			return n.Connect(p.Catalogue(), network.ParseRef(e.From), to)
 		})),
-		"unwire": shaping("took a wire off", within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+		"unwire": shaping("took a wire off", inNetwork(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 			var from network.Ref
 			if e.From != "" {
 				from = network.ParseRef(e.From)
 			}
 			return n.Disconnect(from, network.ParseRef(e.To))
 		})),
-		"list.add":    shaping("added to a list", within(addToList)),
-		"list.remove": shaping("took from a list", within(removeFromList)),
-		"list.move":   shaping("reordered a list", within(moveInList)),
-		"list.set":    shaping("changed a list", within(setInList)),
+		"list.add":    shaping("added to a list", inNetwork(addToList)),
+		"list.remove": shaping("took from a list", inNetwork(removeFromList)),
+		"list.move":   shaping("reordered a list", inNetwork(moveInList)),
+		"list.set":    shaping("changed a list", inNetwork(setInList)),
 
 		"ramp.flip":   plain("flipped a ramp", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) { return color.Flip(s), nil })),
 		"ramp.spread": plain("spread a ramp evenly", rampEdit(func(s []color.Stop, e *Edit) ([]color.Stop, error) { return color.Spread(s), nil })),
@@ -226,19 +226,19 @@ func lookOperations() map[string]operation {
 		"bands.rename": plain("renamed a band set", renameBands),
 		"bands.remove": plain("removed a band set", removeBands),
 
-		"section.gather":   plain("gathered a section", within(gather)),
-		"section.dissolve": plain("dissolved a section", within(dissolveSection)),
-		"section.set":      plain("changed a section", within(setSection)),
-		"section.move":     plain("moved nodes between sections", within(moveToSection)),
+		"section.gather":   plain("gathered a section", inNetwork(gather)),
+		"section.dissolve": plain("dissolved a section", inNetwork(dissolveSection)),
+		"section.set":      plain("changed a section", inNetwork(setSection)),
+		"section.move":     plain("moved nodes between sections", inNetwork(moveToSection)),
 	}
 }
 
 // sharedOperations returns what is done to groups, dials, swatches and the project's remarks.
 func sharedOperations() map[string]operation {
 	return map[string]operation{
-		"group.make":     shaping("made a group", within(makeGroup)),
-		"group.dissolve": shaping("dissolved a group", within(dissolveGroup)),
-		"group.single":   shaping("made a group single", within(singleGroup)),
+		"group.make":     shaping("made a group", inNetwork(makeGroup)),
+		"group.dissolve": shaping("dissolved a group", inNetwork(dissolveGroup)),
+		"group.single":   shaping("made a group single", inNetwork(singleGroup)),
 		"group.set":      shaping("changed a group", setGroup),
 		"group.remove":   shaping("removed a group", removeGroup),
 		"group.expose":   shaping("showed an input outside", expose),
@@ -246,15 +246,15 @@ func sharedOperations() map[string]operation {
 		"group.port":     shaping("changed an input of a group", setExposed),
 		"group.bring":    shaping("brought in a group", bringGroup),
 
-		"dial.add":    plain("put a dial on the front", within(addDial)),
-		"dial.remove": plain("took a dial off the front", within(removeDial)),
-		"dial.set":    plain("changed a dial", within(setDial)),
-		"dial.move":   plain("moved a dial", within(moveDial)),
+		"dial.add":    plain("put a dial on the front", inNetwork(addDial)),
+		"dial.remove": plain("took a dial off the front", inNetwork(removeDial)),
+		"dial.set":    plain("changed a dial", inNetwork(setDial)),
+		"dial.move":   plain("moved a dial", inNetwork(moveDial)),
 
 		"swatch.add":    plain("added a swatch", addSwatch),
 		"swatch.remove": plain("removed a swatch", removeSwatch),
 		"swatch.set":    plain("changed a swatch", setSwatch),
-		"swatch.use":    plain("took a swatch", within(useSwatch)),
+		"swatch.use":    plain("took a swatch", inNetwork(useSwatch)),
 		"swatch.bring":  plain("brought in a palette", bringSwatches),
 
 		"drawing.accept": plain("accepted how pictures are drawn", acceptDrawing),
@@ -317,8 +317,8 @@ func (o *Outcome) title(p *Project, n *network.Network, id, verb string) {
 
 func errNoLook(id string) error { return fmt.Errorf("project: there is no look %.40q any more", id) }
 
-// within runs an edit on the network that it names, a look's or a group's.
-func within(f func(p *Project, n *network.Network, e *Edit, o *Outcome) error) func(*Project, *Edit, *Outcome) error {
+// inNetwork runs an edit on the network that it names, a look's or a group's.
+func inNetwork(f func(p *Project, n *network.Network, e *Edit, o *Outcome) error) func(*Project, *Edit, *Outcome) error {
 	return func(p *Project, e *Edit, o *Outcome) error {
 		if e.Group != "" {
 			g := p.Catalogue().Group(e.Group)

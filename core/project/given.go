@@ -11,7 +11,7 @@ import (
 // that an id had in the whole history of a document: no id is given twice, so that
 // what a page says of something that an undo took away never falls on something
 // else. A scope is "" for the project, or the id of a look or group for what is
-// within it.
+// inNetwork it.
 type Given map[string]map[string]int
 
 func (g Given) clone() Given {

@@ -170,7 +170,7 @@ func bringGroup(p *Project, e *Edit, o *Outcome) error {
 	}
 	add := *e
 	add.Kind = in.Nodes[0].Kind
-	return within(addNode)(p, &add, o)
+	return inNetwork(addNode)(p, &add, o)
 }
 
 func expose(p *Project, e *Edit, o *Outcome) error {

@@ -20,7 +20,7 @@ type Movable struct {
 	Size     int    // 1 for a number, 3 for a place or a colour
 	Angle    bool   // in degrees, all the way round is 360
 	Color    bool
-	Min, Max float64 // within which it stays
+	Min, Max float64 // inNetwork which it stays
 	Step     float64 // how far a new move takes it
 	Unit     string
 }

@@ -21,7 +21,7 @@ type ramp struct {
 
 // rampOf runs an edit on the ramp that it names.
 func rampOf(f func(r *ramp, e *Edit, o *Outcome) error) func(*Project, *Edit, *Outcome) error {
-	return within(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
+	return inNetwork(func(p *Project, n *network.Network, e *Edit, o *Outcome) error {
 		r := &ramp{p: p, net: n, node: n.Node(e.Node), key: e.Key}
 		if r.node == nil {
 			return fmt.Errorf("project: there is no node %.40q", e.Node)

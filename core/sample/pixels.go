@@ -221,7 +221,7 @@ func (o *Pixels) look(p *Points, want Attr, lo, hi int) {
 		kx, ky, kz := ry*e1z-rz*e1y, rz*e1x-rx*e1z, rx*e1y-ry*e1x
 		v := (dx*kx + dy*ky + dz*kz) * inv
 		if o.own[0] == nil || !(max(u, -u) < maxBeyond && max(v, -v) < maxBeyond) {
-			u, v = within(u, v)
+			u, v = clampWeights(u, v)
 		}
 		p.Weights[0][i], p.Weights[1][i] = u, v
 		p.Back[i] = det < 0 // the ray meets the back

@@ -295,9 +295,9 @@ func (p *Points) paged(i int) (x, y float32) {
 	return px / h, 1 - py/h
 }
 
-// within keeps barycentric weights inside the triangle: samples that a snapped
+// clampWeights keeps barycentric weights inside the triangle: samples that a snapped
 // edge let in lie a hair outside, and a triangle seen edge on has no place.
-func within(u, v float32) (float32, float32) {
+func clampWeights(u, v float32) (float32, float32) {
 	if !(u >= 0) {
 		u = 0
 	}

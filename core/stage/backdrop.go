@@ -79,7 +79,7 @@ func (b *Backdrop) check() error {
 		{"backdrop: size of the floor", float64(b.FloorSize), 0, Far}, {"backdrop: place of the floor", float64(b.FloorAt[0]), -Far, Far},
 		{"backdrop: place of the floor", float64(b.FloorAt[1]), -Far, Far}, {"backdrop: place of the floor", float64(b.FloorAt[2]), -Far, Far},
 	} {
-		if err := within(e.name, e.v, e.lo, e.hi); err != nil {
+		if err := checkRange(e.name, e.v, e.lo, e.hi); err != nil {
 			return err
 		}
 	}

@@ -82,7 +82,7 @@ func (l *Light) check() error {
 		{"place", float64(l.At[2]), -Far, Far, false},
 	} {
 		if !c.skip {
-			if err := within(c.name, c.v, c.lo, c.hi); err != nil {
+			if err := checkRange(c.name, c.v, c.lo, c.hi); err != nil {
 				return err
 			}
 		}

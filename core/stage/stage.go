@@ -77,10 +77,10 @@ func (c *Clip) check() error {
 	if len(c.Name) > maxPartName {
 		return fmt.Errorf("the name of clip %.40q is too long", c.Name)
 	}
-	if err := within("speed of the clip", c.Speed, -100, 100); err != nil {
+	if err := checkRange("speed of the clip", c.Speed, -100, 100); err != nil {
 		return err
 	}
-	return within("offset of the clip", c.Offset, -36000, 36000)
+	return checkRange("offset of the clip", c.Offset, -36000, 36000)
 }
 
 // At returns the time of a clip of a length at a time of the stage, in seconds: it goes round and round.
@@ -122,7 +122,7 @@ const (
 )
 
 // Lengths on a stage, from the least that anything is apart or across to the most:
-// within them a stage looks the same at any size.
+// checkRange them a stage looks the same at any size.
 const (
 	Least = 1e-12
 	Far   = 1e12
@@ -251,14 +251,14 @@ func (m *Model) check() error {
 			return fmt.Errorf("the name of part %.40q is too long", part)
 		}
 	}
-	if err := within("scale", float64(m.Scale), 1e-6, 1e6); err != nil {
+	if err := checkRange("scale", float64(m.Scale), 1e-6, 1e6); err != nil {
 		return err
 	}
 	for i := range 3 {
-		if err := within("place", float64(m.At[i]), -Far, Far); err != nil {
+		if err := checkRange("place", float64(m.At[i]), -Far, Far); err != nil {
 			return err
 		}
-		if err := within("turn", float64(m.Turn[i]), -36000, 36000); err != nil {
+		if err := checkRange("turn", float64(m.Turn[i]), -36000, 36000); err != nil {
 			return err
 		}
 	}
@@ -266,26 +266,26 @@ func (m *Model) check() error {
 }
 
 func (c *Camera) check() error {
-	if err := within("azimuth", c.Azimuth, -36000, 36000); err != nil {
+	if err := checkRange("azimuth", c.Azimuth, -36000, 36000); err != nil {
 		return err
 	}
-	if err := within("elevation", c.Elevation, -89.9, 89.9); err != nil {
+	if err := checkRange("elevation", c.Elevation, -89.9, 89.9); err != nil {
 		return err
 	}
-	if err := within("distance", float64(c.Distance), Least, Far); err != nil {
+	if err := checkRange("distance", float64(c.Distance), Least, Far); err != nil {
 		return err
 	}
 	for _, v := range c.Target {
-		if err := within("target", float64(v), -Far, Far); err != nil {
+		if err := checkRange("target", float64(v), -Far, Far); err != nil {
 			return err
 		}
 	}
-	return within("angle", float64(c.Angle), 1, 150)
+	return checkRange("angle", float64(c.Angle), 1, 150)
 }
 
-// within tells that v lies outside its range. What is held in float32 may be the
+// checkRange tells that v lies outside its range. What is held in float32 may be the
 // end of the range as float32 has it.
-func within(name string, v, lo, hi float64) error {
+func checkRange(name string, v, lo, hi float64) error {
 	if !(v >= min(lo, float64(float32(lo))) && v <= max(hi, float64(float32(hi)))) {
 		return fmt.Errorf("%s %v lies outside %v to %v", name, v, lo, hi)
 	}

@@ -92,20 +92,20 @@ func (t Time) Held() Time {
 
 func (t Time) check() error {
 	f := t.Filled()
-	if err := within("time", t.At, 0, MaxTime); err != nil {
+	if err := checkRange("time", t.At, 0, MaxTime); err != nil {
 		return err
 	}
-	if err := within("length of the loop", f.Length, 0.01, MaxTime); err != nil {
+	if err := checkRange("length of the loop", f.Length, 0.01, MaxTime); err != nil {
 		return err
 	}
-	if err := within("frames a second", f.Rate, 0.1, 240); err != nil {
+	if err := checkRange("frames a second", f.Rate, 0.1, 240); err != nil {
 		return err
 	}
 	if f.Hold < 1 || f.Hold > MaxHold {
 		return errors.New("a picture is held for 1 to 12 frames")
 	}
-	if err := within("first mark", f.First, 0, MaxTime); err != nil {
+	if err := checkRange("first mark", f.First, 0, MaxTime); err != nil {
 		return err
 	}
-	return within("last mark", f.Last, 0, MaxTime)
+	return checkRange("last mark", f.Last, 0, MaxTime)
 }
