@@ -55,12 +55,13 @@ release: ## archives for Linux, Windows and macOS on both processors, in dist/; 
 	@scripts/need zip
 	@GO=$(GO) scripts/release $(VERSION)
 
-# The rooms in which several goroutines work at one thing. What is left out computes for long, on one thing after the other.
+# The rooms in which several goroutines work at one thing, without what computes for long on one thing after the other.
 RACING := ./core/parallel ./core/priority ./core/queue ./core/budget ./core/reel ./core/eval ./core/shade ./core/shape ./core/picture ./jobs ./web/...
-ALONE := TestNothingFineIsLost|TestAnImageDoesNotShimmer|TestSoftFormOnACoarseBall|TestWhatNodesHandOnIsBounded|TestSettledShadowsAreNearThoseOfManyRays|TestManyRawEdits|TestTabsThatAreClosedAreLetGo|Fuzz
+ALONE := TestManyRawEdits|TestTabsThatAreClosedAreLetGo|Fuzz
 
 race: ## the rooms with goroutines, under the race detector
-	$(GO) test -race -timeout 30m -skip '$(ALONE)' $(RACING)
+	@scripts/need ffmpeg
+	$(GO) test -race -short -timeout 30m -skip '$(ALONE)' $(RACING)
 
 fuzz: ## each fuzz target for a short while, and then the long runs
 	@for p in $$($(GO) list ./...); do for f in $$($(GO) test -list '^Fuzz' $$p | grep '^Fuzz'); do $(GO) test -run '^$$' -fuzz "^$$f$$" -fuzztime 20s -fuzzminimizetime 1s $$p || exit 1; done; done

@@ -388,6 +388,9 @@ func TestAServerOverTLS(t *testing.T) {
 
 // While a piece is drawn it is told how much of it is: of a picture, of layers, of a texture; nothing is left of that at the end.
 func TestHowFarAPieceIs(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	b := open(t, jobs.Options{Dir: t.TempDir()})
 	p, files := kettle(t)
 	defer b.work(t, nil)()

@@ -51,7 +51,7 @@ func behind(t testing.TB, o web.Options) *studio {
 	t.Cleanup(srv.Close)
 	id, err := s.Create(context.Background(), project.New("Night harbour"))
 	require.NoError(t, err)
-	return &studio{t: t, dir: dir, store: s, srv: srv, id: id, stop: stop}
+	return &studio{t: t, dir: dir, store: s, srv: srv, id: id, stop: stop, open: v.Tabs}
 }
 
 // logged is what the studio logged.

@@ -17,3 +17,6 @@ func SetStall(d time.Duration) func() {
 func (v *Server) Break(path string) {
 	v.echo.GET(path, func(*echo.Context) error { panic("the kettle boiled over") })
 }
+
+// Tabs returns how many tabs are open.
+func (v *Server) Tabs() int { return v.live.Tabs() }

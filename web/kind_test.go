@@ -2,6 +2,7 @@ package web_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -68,4 +69,6 @@ func TestAKindIsOneFile(t *testing.T) {
 	b.say(map[string]any{"t": "point", "tool": "ask", "phase": "down", "x": 0.5, "y": 0.5})
 	b.until("the trail", func() bool { return len(b.news) > 0 && b.news[len(b.news)-1]["t"] == "trail" })
 	assert.Contains(t, b.news[len(b.news)-1]["html"], "the shuttle is at ")
+	b.conn.CloseNow() // nobody draws with the kind any more when it is taken out
+	require.Eventually(t, func() bool { return s.open() == 0 }, 2*time.Minute, time.Millisecond)
 }

@@ -31,7 +31,8 @@ type studio struct {
 	srv   *httptest.Server
 	id    string
 	tabs  []*tab
-	stop  func() // filling orders
+	stop  func()     // filling orders
+	open  func() int // how many tabs are
 }
 
 func open(t testing.TB) *studio {

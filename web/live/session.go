@@ -268,6 +268,9 @@ func (t *Studio) Serve(w http.ResponseWriter, r *http.Request, st *store.State) 
 // Changed tells every tab of a project its new state.
 func (t *Studio) Changed(st *store.State) { t.hub.changed(st) }
 
+// Tabs returns how many tabs are open, those counted whose last picture is still being drawn.
+func (t *Studio) Tabs() int { return len(t.hub.of("")) }
+
 // CloseAll ends every tab, as the server stops.
 func (t *Studio) CloseAll() { t.hub.closeAll() }
 
