@@ -79,7 +79,7 @@ func read(t testing.TB, name string, now func() []byte) []byte {
 	t.Helper()
 	path := filepath.Join("testdata", name)
 	if os.Getenv(renew) != "" {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
+		require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
 		require.NoError(t, os.WriteFile(path, now(), 0o644))
 	}
 	data, err := os.ReadFile(path)

@@ -5,7 +5,7 @@ import (
 	"mobanta/core/network"
 )
 
-var blend = &Kind{
+var _ = register(400, &Kind{
 	Spec: network.Spec{
 		Kind: "blend", Name: "Blend", Family: "colour",
 		Purpose: "Lays one colour over another, as much as the amount says.",
@@ -37,7 +37,7 @@ var blend = &Kind{
 		}
 		blendGeneral(c, amount, m)
 	},
-}
+})
 
 func blendChoices() (out []network.Option) {
 	for _, m := range color.Modes {

@@ -6,7 +6,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var bump = &Kind{
+var _ = register(190, &Kind{
 	Spec: network.Spec{
 		Kind: "bump", Name: "Bump", Family: "relief",
 		Purpose: "Lets light see relief where a tone rises and falls: wire it to the normal of a light.",
@@ -75,4 +75,4 @@ var bump = &Kind{
 			out[0][i], out[1][i], out[2][i] = n[0], n[1], n[2]
 		}
 	},
-}
+})

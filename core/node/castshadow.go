@@ -5,7 +5,7 @@ import (
 	"mobanta/core/network"
 )
 
-var castShadow = &Kind{
+var _ = register(260, &Kind{
 	Spec: network.Spec{
 		Kind: "cast-shadow", Name: "Cast shadow", Family: "light",
 		Purpose: "The shadows alone that models throw: 0 in shadow, 1 in the open, whatever the angle of the light.",
@@ -62,7 +62,7 @@ var castShadow = &Kind{
 			}
 		}
 	},
-}
+})
 
 type castData struct {
 	Reading

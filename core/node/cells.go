@@ -7,7 +7,7 @@ import (
 	"mobanta/core/texture"
 )
 
-var cells = &Kind{
+var _ = register(110, &Kind{
 	Spec: network.Spec{
 		Kind: "cells", Name: "Cells", Family: "texture",
 		Purpose: "Space parted into cells: scales, pebbles, cracks, patches of colour, spots.",
@@ -142,7 +142,7 @@ var cells = &Kind{
 			}
 		}
 	},
-}
+})
 
 type cellsData struct {
 	edge    string

@@ -6,7 +6,7 @@ import (
 	"mobanta/core/texture"
 )
 
-var checker = &Kind{
+var _ = register(140, &Kind{
 	Spec: network.Spec{
 		Kind: "checker", Name: "Checker", Family: "texture",
 		Purpose: "Two colours in turn, as on a chequered board.",
@@ -62,4 +62,4 @@ var checker = &Kind{
 			}
 		}
 	},
-}
+})

@@ -7,7 +7,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var coordinates = &Kind{
+var _ = register(30, &Kind{
 	Spec: network.Spec{
 		Kind: "coordinates", Name: "Coordinates", Family: "surface",
 		Purpose: "The place of each point, in a space of your choice: what textures and gradients are laid along.",
@@ -106,7 +106,7 @@ var coordinates = &Kind{
 			}
 		}
 	},
-}
+})
 
 // own is the space of the model that a part belongs to, as kernels ask for it point by
 // point: neighbours nearly always lie on one part.

@@ -10,7 +10,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var curvature = &Kind{
+var _ = register(20, &Kind{
 	Spec: network.Spec{
 		Kind: "curvature", Name: "Curvature", Family: "surface",
 		Purpose: "Where the surface bends: ridges and edges bright in one tone, hollows and grooves in the other.",
@@ -70,7 +70,7 @@ var curvature = &Kind{
 			}
 		}
 	},
-}
+})
 
 // worn tells which models the points of a whole-set step lie on.
 func worn(w *Whole) []bool {

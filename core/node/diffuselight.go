@@ -7,7 +7,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var diffuseLight = &Kind{
+var _ = register(220, &Kind{
 	Spec: network.Spec{
 		Kind: "diffuse-light", Name: "Diffuse light", Family: "light",
 		Purpose: "How strongly light falls on the surface, as a tone from 0 to 1: what ramps cut into bands.",
@@ -94,7 +94,7 @@ var diffuseLight = &Kind{
 			}
 		})
 	},
-}
+})
 
 // skyTone fills in what an open sky gives surfaces of these normals.
 func skyTone(l *light.Source, nx, ny, nz, share Plane, tint [3]Plane) {

@@ -6,7 +6,7 @@ import (
 	"mobanta/core/network"
 )
 
-var edgeLines = &Kind{
+var _ = register(510, &Kind{
 	Spec: network.Spec{
 		Kind: "edge-lines", Name: "Edge lines", Family: "line",
 		Purpose: "Ink lines of even width along outer contours, between parts, over creases and where one form passes in front of another.",
@@ -47,7 +47,7 @@ var edgeLines = &Kind{
 	Brief: func(a *About) string { return "width " + a.Input("width") },
 	Stays: "Lines are found on the picture.",
 	Run:   runInk,
-}
+})
 
 // levelsFrom returns so many levels, evenly from the first up to 1.
 func levelsFrom(first, many float64) (out []float32) {

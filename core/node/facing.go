@@ -8,7 +8,7 @@ import (
 	"mobanta/core/sample"
 )
 
-var facing = &Kind{
+var _ = register(50, &Kind{
 	Spec: network.Spec{
 		Kind: "facing", Name: "Facing", Family: "surface",
 		Purpose: "How much the surface faces the eye: 1 where it looks at you, 0 at the rim.",
@@ -57,7 +57,7 @@ var facing = &Kind{
 			}
 		}
 	},
-}
+})
 
 // facingRatio writes |N·V| for the normals wired to an input, or the surface's own.
 func facingRatio(c *Call, input int, out Plane) {

@@ -9,7 +9,7 @@ import (
 const Displacing = "displace"
 
 // finish has no outputs: the picture reads its inputs.
-var finish = &Kind{
+var _ = register(540, &Kind{
 	Spec: network.Spec{
 		Kind: network.FinishKind, Name: "Finish", Family: "finish",
 		Purpose: "The end of the look: what arrives here is the picture.",
@@ -30,4 +30,4 @@ var finish = &Kind{
 		n.Node("end").In["lines"] = network.Input{Wires: []network.Ref{{Node: "ink", Port: "lines"}}}
 	},
 	Run: func(c *Call) {},
-}
+})

@@ -10,7 +10,7 @@ import (
 	"mobanta/core/network"
 )
 
-var formulaKind = &Kind{
+var _ = register(380, &Kind{
 	Spec: network.Spec{
 		Kind: "formula", Name: "Formula", Family: "tone",
 		Purpose: "One expression of your own over inputs of your own, for what no other node does.",
@@ -140,7 +140,7 @@ var formulaKind = &Kind{
 		}
 		p.Run(in, out[:min(len(out), p.Type.N)])
 	},
-}
+})
 
 // bounded is formula.Program.Bounds for the inputs of a node.
 func bounded(p *formula.Program, lo, hi [][]Plane, outLo, outHi []Plane) {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -47,11 +48,11 @@ func TestNodesGiveWhatTheyGave(t *testing.T) {
 	}
 	b := on(t, stillLife(t))
 	b.ask.Files = pictures{}
-	var lines []string
 	for _, k := range cat.All() {
 		if k.Spec.Kind == network.FinishKind {
 			continue
 		}
+		var lines []string
 		type variant struct {
 			name string
 			set  map[string]any
@@ -117,8 +118,8 @@ func TestNodesGiveWhatTheyGave(t *testing.T) {
 				}
 			}
 		}
+		golden.Text(t, filepath.Join("kinds", k.Spec.Kind), lines)
 	}
-	golden.Text(t, "nodes", lines)
 }
 
 // few prints the mean of each plane and its values at some points, to three digits.

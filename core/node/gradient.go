@@ -8,7 +8,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var gradient = &Kind{
+var _ = register(130, &Kind{
 	Spec: network.Spec{
 		Kind: "gradient", Name: "Gradient", Family: "texture",
 		Purpose: "Rises evenly along a direction, out from a point or an axis, or round an axis.",
@@ -112,4 +112,4 @@ var gradient = &Kind{
 			out[i] = max(0, min(1, t))
 		}
 	},
-}
+})

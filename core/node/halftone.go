@@ -9,7 +9,7 @@ import (
 	"mobanta/core/pixmap"
 )
 
-var halftone = &Kind{
+var _ = register(470, &Kind{
 	Spec: network.Spec{
 		Kind: "halftone", Name: "Halftone", Family: "pattern",
 		Purpose: "Prints a tone as dots, lines or other spots that grow as it darkens: black on white, in the ramp's own colours, or in four inks.",
@@ -70,7 +70,7 @@ var halftone = &Kind{
 			inks.fill(x, y, foot, soft, asked, ink)
 		}, also)
 	},
-}
+})
 
 type halftoneData struct {
 	spot    pattern.Spot

@@ -34,7 +34,7 @@ const formRadius = 0.06
 // layered is the stripes of each model and layer, for strokes along the form.
 type layered [][]*diffgeom.Stripes
 
-var hatching = &Kind{
+var _ = register(480, &Kind{
 	Spec: network.Spec{
 		Kind: "hatching", Name: "Hatching", Family: "pattern",
 		Purpose: "Draws a tone as strokes in layers: each further one at its angle, where it is darker.",
@@ -186,7 +186,7 @@ var hatching = &Kind{
 			lanes.Affine(ink, free, free, -1, 0, 1)
 		}, also)
 	},
-}
+})
 
 // hatched is what the kernel keeps from batch to batch.
 type hatched struct {

@@ -9,7 +9,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var highlight = &Kind{
+var _ = register(230, &Kind{
 	Spec: network.Spec{
 		Kind: "highlight", Name: "Highlight", Family: "light",
 		Purpose: "The spot where a light is mirrored towards the eye, as a tone that peaks at 1.",
@@ -142,7 +142,7 @@ var highlight = &Kind{
 			return false
 		}, plain)
 	},
-}
+})
 
 type highlightData struct {
 	lightData

@@ -8,7 +8,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var imageKind = &Kind{
+var _ = register(150, &Kind{
 	Spec: network.Spec{
 		Kind: "image", Name: "Image", Family: "texture",
 		Purpose: "A picture laid on the surface.",
@@ -88,7 +88,7 @@ var imageKind = &Kind{
 			}
 		}
 	},
-}
+})
 
 type imageData struct {
 	picture string

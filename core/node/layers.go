@@ -7,7 +7,7 @@ import (
 	"mobanta/core/network"
 )
 
-var layers = &Kind{
+var _ = register(410, &Kind{
 	Spec: network.Spec{
 		Kind: "layers", Name: "Layers", Family: "colour",
 		Purpose:  "Stacks any number of colours on a base, each with a mask, a mode and an amount.",
@@ -93,9 +93,9 @@ var layers = &Kind{
 			}
 		}
 	},
-}
+})
 
-var switchKind = &Kind{
+var _ = register(460, &Kind{
 	Spec: network.Spec{
 		Kind: "switch", Name: "Switch", Family: "colour", Adapts: "carries",
 		Purpose: "Named choices of which one is live: for variations, day or night, this palette or that.",
@@ -166,4 +166,4 @@ var switchKind = &Kind{
 			}
 		}
 	},
-}
+})

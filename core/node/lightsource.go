@@ -5,7 +5,7 @@ import (
 	"mobanta/core/network"
 )
 
-var lightSource = &Kind{
+var _ = register(280, &Kind{
 	Spec: network.Spec{
 		Kind: "light-source", Name: "Light source", Family: "light",
 		Purpose: "The raw values of one light at each point, for building a reading of your own.",
@@ -91,4 +91,4 @@ var lightSource = &Kind{
 			}
 		}
 	},
-}
+})

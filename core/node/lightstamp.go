@@ -10,7 +10,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var lightStamp = &Kind{
+var _ = register(270, &Kind{
 	Spec: network.Spec{
 		Kind: "light-stamp", Name: "Light stamp", Family: "light",
 		Purpose: "A shape or a picture laid where a light would be mirrored: a window, a star, a hard bar of shine.",
@@ -109,7 +109,7 @@ var lightStamp = &Kind{
 			}
 		}
 	},
-}
+})
 
 type stampData struct {
 	Reading

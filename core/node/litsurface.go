@@ -9,7 +9,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var litSurface = &Kind{
+var _ = register(290, &Kind{
 	Spec: network.Spec{
 		Kind: "lit-surface", Name: "Lit surface", Family: "light",
 		Purpose: "A plain lit material, for looks that mix drawn and real.",
@@ -87,7 +87,7 @@ var litSurface = &Kind{
 			}
 		}
 	},
-}
+})
 
 // material is a lit surface at one sample.
 type material struct {

@@ -10,7 +10,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var matcap = &Kind{
+var _ = register(250, &Kind{
 	Spec: network.Spec{
 		Kind: "matcap", Name: "Matcap", Family: "light",
 		Purpose: "Light that follows the camera: a picture of a lit ball, or a ramp, laid on by how the surface is turned to the eye.",
@@ -80,7 +80,7 @@ var matcap = &Kind{
 			c.Out[0][0][i], c.Out[0][1][i], c.Out[0][2][i] = col[0], col[1], col[2]
 		}
 	},
-}
+})
 
 type matcapData struct {
 	by, picture string

@@ -145,7 +145,7 @@ func findOperation(key string) *operation {
 	return &operations[0]
 }
 
-var maths = &Kind{
+var _ = register(360, &Kind{
 	Spec: network.Spec{
 		Kind: "maths", Name: "Maths", Family: "tone", Adapts: "carries",
 		Purpose: "Sums, products, powers, rounding, sines, and the products of vectors.",
@@ -264,7 +264,7 @@ var maths = &Kind{
 			}
 		}
 	},
-}
+})
 
 func operationChoices() (out []network.Option) {
 	for _, o := range operations {

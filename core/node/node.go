@@ -4,6 +4,7 @@ package node
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -269,17 +270,21 @@ func normalUnless(rest sample.Attr) func(data any, wired func(string) bool) samp
 	}
 }
 
-// kinds holds the catalogue in the order in which it is shown.
-var kinds = []*Kind{
-	occlusion, curvature, coordinates, normalKind, facing, partValues, painted, depth, timeKind,
-	noise, cells, waves, gradient, checker, imageKind, place, warp, triplanar,
-	bump, normalMap, softForm,
-	diffuseLight, highlight, rimLight, matcap, castShadow, lightStamp, lightSource, litSurface,
-	ramp, twoWayRamp, softStep, rangeKind, steps, toneAdjust, maths, compare, formulaKind,
-	swatch, blend, layers, colorAdjust, paletteStrip, split, join, switchKind,
-	halftone, hatching, stipple,
-	outline, edgeLines, silhouetteLines, penLines,
-	finish,
+// kinds holds the catalogue in the order in which it is shown: by their ranks.
+var (
+	kinds []*Kind
+	ranks []int
+)
+
+// register puts a kind into the catalogue. Ranks say where it is shown: kinds of a family stand together, what is reached for
+// first before the others; a new kind takes a rank between those of its neighbours.
+func register(rank int, k *Kind) *Kind {
+	at, taken := slices.BinarySearch(ranks, rank)
+	if taken {
+		panic(fmt.Sprintf("node: %s and %s have the same rank", k.Spec.Kind, kinds[at].Spec.Kind))
+	}
+	ranks, kinds = slices.Insert(ranks, at, rank), slices.Insert(kinds, at, k)
+	return k
 }
 
 // Add puts kinds at the end of the catalogue and returns what takes them out again. It

@@ -9,7 +9,7 @@ import (
 	"mobanta/core/texture"
 )
 
-var noise = &Kind{
+var _ = register(100, &Kind{
 	Spec: network.Spec{
 		Kind: "noise", Name: "Noise", Family: "texture",
 		Purpose: "Soft chance values that fill space: clouds, stains, grain; ridged for bark and veins.",
@@ -132,7 +132,7 @@ var noise = &Kind{
 			}
 		}
 	},
-}
+})
 
 // channel returns one channel of an output, nil if nobody reads it.
 func channel(out [][]float32, k int) []float32 {

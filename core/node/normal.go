@@ -12,7 +12,7 @@ type normalData struct {
 	space string
 }
 
-var normalKind = &Kind{
+var _ = register(40, &Kind{
 	Spec: network.Spec{
 		Kind: "normal", Name: "Normal", Family: "surface",
 		Purpose: "The direction that the surface faces at each point.",
@@ -76,4 +76,4 @@ var normalKind = &Kind{
 			out[0][i], out[1][i], out[2][i] = n[0], n[1], n[2]
 		}
 	},
-}
+})

@@ -10,7 +10,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var normalMap = &Kind{
+var _ = register(200, &Kind{
 	Spec: network.Spec{
 		Kind: "normal-map", Name: "Normal map", Family: "relief",
 		Purpose: "Turns normals as a picture made for it says: wire an Image that holds data, laid by the model's UVs.",
@@ -80,4 +80,4 @@ var normalMap = &Kind{
 			out[0][i], out[1][i], out[2][i] = n[0], n[1], n[2]
 		}
 	},
-}
+})

@@ -9,7 +9,7 @@ import (
 	"mobanta/core/shade"
 )
 
-var occlusion = &Kind{
+var _ = register(10, &Kind{
 	Spec: network.Spec{
 		Kind: "occlusion", Name: "Occlusion", Family: "surface",
 		Purpose: "How open each place is: 1 in the open, dark in crevices, corners and under things.",
@@ -75,6 +75,6 @@ var occlusion = &Kind{
 			}
 		}
 	},
-}
+})
 
 type occlusionData struct{ mirror, inside, own bool }

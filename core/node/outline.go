@@ -5,7 +5,7 @@ import (
 	"mobanta/core/sample"
 )
 
-var outline = &Kind{
+var _ = register(500, &Kind{
 	Spec: network.Spec{
 		Kind: "outline", Name: "Outline", Family: "line",
 		Purpose: "1 along the rim, where the surface turns away from the eye; wire it to a Blend's amount to ink the form.",
@@ -38,4 +38,4 @@ var outline = &Kind{
 			out[i] = 1 - f
 		}
 	},
-}
+})

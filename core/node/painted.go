@@ -6,7 +6,7 @@ import (
 	"mobanta/core/sample"
 )
 
-var painted = &Kind{
+var _ = register(70, &Kind{
 	Spec: network.Spec{
 		Kind: "painted-values", Name: "Painted values", Family: "surface",
 		Purpose: "What the model's file has painted on its vertices: a colour, and its parts as tones.",
@@ -56,4 +56,4 @@ var painted = &Kind{
 			}
 		}
 	},
-}
+})

@@ -5,7 +5,7 @@ import (
 	"mobanta/core/sample"
 )
 
-var partValues = &Kind{
+var _ = register(60, &Kind{
 	Spec: network.Spec{
 		Kind: "part-values", Name: "Part values", Family: "surface",
 		Purpose: "What differs from part to part: its own colour, a chance number, its place and its number.",
@@ -45,9 +45,9 @@ var partValues = &Kind{
 			}
 		}
 	},
-}
+})
 
-var depth = &Kind{
+var _ = register(80, &Kind{
 	Spec: network.Spec{
 		Kind: "depth", Name: "Depth", Family: "surface",
 		Purpose: "How far from the eye: 0 at the near mark, 1 at the far one.",
@@ -87,9 +87,9 @@ var depth = &Kind{
 			out[i] = min(max(Divide(t-near[i], far[i]-near[i]), 0), 1)
 		}
 	},
-}
+})
 
-var timeKind = &Kind{
+var _ = register(90, &Kind{
 	Spec: network.Spec{
 		Kind: "time", Name: "Time", Family: "surface",
 		Purpose: "The moment: seconds, frames, and the phase of the loop, to make things move.",
@@ -121,4 +121,4 @@ var timeKind = &Kind{
 			}
 		}
 	},
-}
+})

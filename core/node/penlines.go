@@ -47,7 +47,7 @@ func penSettings() (out []network.Setting) {
 		network.Setting{Key: "seed", Name: "Seed", Type: network.Number, Default: 0.0, Min: 0, Max: 1, Help: "Another number, another hand."})
 }
 
-var penLines = &Kind{
+var _ = register(530, &Kind{
 	Spec: network.Spec{
 		Kind: "pen-lines", Name: "Pen lines", Family: "line",
 		Purpose: "Draws contours, creases, borders and crossings as strokes of a pen, found on the form itself.",
@@ -86,4 +86,4 @@ var penLines = &Kind{
 	},
 	Stays: "Lines are found on the form, for the picture.",
 	Run:   runInk,
-}
+})

@@ -5,7 +5,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var place = &Kind{
+var _ = register(160, &Kind{
 	Spec: network.Spec{
 		Kind: "place", Name: "Place", Family: "texture",
 		Purpose: "Moves, turns and stretches the place along which a texture is laid.",
@@ -59,4 +59,4 @@ var place = &Kind{
 			}
 		}
 	},
-}
+})

@@ -7,7 +7,7 @@ import (
 	"mobanta/core/network"
 )
 
-var ramp = &Kind{
+var _ = register(300, &Kind{
 	Spec: network.Spec{
 		Kind: "ramp", Name: "Ramp", Family: "tone",
 		Purpose: "Cuts a tone into bands of flat colour, or blends from colour to colour along it.",
@@ -71,7 +71,7 @@ var ramp = &Kind{
 			}
 		}
 	},
-}
+})
 
 // thinBand is how narrow a band must be for a ramp to be looked at between pixels: a
 // tone may well step over it from one to the next.

@@ -2,7 +2,7 @@ package node
 
 import "mobanta/core/network"
 
-var rangeKind = &Kind{
+var _ = register(330, &Kind{
 	Spec: network.Spec{
 		Kind: "range", Name: "Range", Family: "tone", Adapts: "carries",
 		Purpose: "Stretches, shrinks or inverts: what runs from one pair of values comes out running from another.",
@@ -73,9 +73,9 @@ var rangeKind = &Kind{
 			}
 		}
 	},
-}
+})
 
-var steps = &Kind{
+var _ = register(340, &Kind{
 	Spec: network.Spec{
 		Kind: "steps", Name: "Steps", Family: "tone",
 		Purpose:  "Cuts a tone into a number of equal steps.",
@@ -104,9 +104,9 @@ var steps = &Kind{
 			out[i] = float32(int(min(t*n, n-1))) / (n - 1)
 		}
 	},
-}
+})
 
-var toneAdjust = &Kind{
+var _ = register(350, &Kind{
 	Spec: network.Spec{
 		Kind: "tone-adjust", Name: "Tone adjust", Family: "tone",
 		Purpose: "Brightens, darkens and hardens a tone: gain, lift, contrast and gamma.",
@@ -143,9 +143,9 @@ var toneAdjust = &Kind{
 			c.Out[0][0][i] = v
 		}
 	},
-}
+})
 
-var compare = &Kind{
+var _ = register(370, &Kind{
 	Spec: network.Spec{
 		Kind: "compare", Name: "Compare", Family: "tone",
 		Purpose: "1 where two tones stand as asked, less, greater or near each other, 0 elsewhere.",
@@ -207,4 +207,4 @@ var compare = &Kind{
 			}
 		}
 	},
-}
+})

@@ -7,7 +7,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var rimLight = &Kind{
+var _ = register(240, &Kind{
 	Spec: network.Spec{
 		Kind: "rim-light", Name: "Rim light", Family: "light",
 		Purpose: "A band of light along the edge of the form, on the side where picked lights stand.",
@@ -76,4 +76,4 @@ var rimLight = &Kind{
 			return false
 		}, nil)
 	},
-}
+})

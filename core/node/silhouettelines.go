@@ -6,7 +6,7 @@ import (
 	"mobanta/core/network"
 )
 
-var silhouetteLines = &Kind{
+var _ = register(520, &Kind{
 	Spec: network.Spec{
 		Kind: "silhouette-lines", Name: "Silhouette lines", Family: "line",
 		Purpose: "Draws a heavier line round a part, a model or all that there is.",
@@ -32,4 +32,4 @@ var silhouetteLines = &Kind{
 	Brief: func(a *About) string { return a.Choice("round") + ", width " + a.Input("width") },
 	Stays: "Lines are found on the picture.",
 	Run:   runInk,
-}
+})

@@ -16,7 +16,7 @@ const Softener = "soft-form"
 // smoothed is the choice of Soft form that is no simple form.
 const smoothed = "smooth"
 
-var softForm = &Kind{
+var _ = register(210, &Kind{
 	Spec: network.Spec{
 		Kind: Softener, Name: "Soft form", Family: "relief",
 		Purpose: "Normals of a simpler form, for clean bands on a rough model: wire it to the normal of a light.",
@@ -107,7 +107,7 @@ var softForm = &Kind{
 			out[0][i], out[1][i], out[2][i] = n[0], n[1], n[2]
 		}
 	},
-}
+})
 
 type softData struct {
 	form   string

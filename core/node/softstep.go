@@ -2,7 +2,7 @@ package node
 
 import "mobanta/core/network"
 
-var softStep = &Kind{
+var _ = register(320, &Kind{
 	Spec: network.Spec{
 		Kind: "soft-step", Name: "Soft step", Family: "tone",
 		Purpose: "0 below a threshold and 1 above it, with an edge as soft as you like.",
@@ -66,7 +66,7 @@ var softStep = &Kind{
 	Run: func(c *Call) {
 		stepped(c.Out[0][0], c.In[0][0], c.In[1][0], c.In[2][0], c.Const[1] && c.Const[2])
 	},
-}
+})
 
 // stepped writes smoothsteps of tone at the thresholds with the softnesses, both
 // the same for all samples if even is set.

@@ -59,7 +59,7 @@ func whole(s *space) (network.Type, string) {
 	return network.Color, "colour"
 }
 
-var split = &Kind{
+var _ = register(440, &Kind{
 	Spec: network.Spec{
 		Kind: "split", Name: "Split", Family: "colour",
 		Purpose:  "Takes a colour or a vector apart into three tones.",
@@ -109,9 +109,9 @@ var split = &Kind{
 			}
 		}
 	},
-}
+})
 
-var join = &Kind{
+var _ = register(450, &Kind{
 	Spec: network.Spec{
 		Kind: "join", Name: "Join", Family: "colour",
 		Purpose:  "Makes a colour or a vector of three tones.",
@@ -156,9 +156,9 @@ var join = &Kind{
 			out[0][i], out[1][i], out[2][i] = v[0], v[1], v[2]
 		}
 	},
-}
+})
 
-var colorAdjust = &Kind{
+var _ = register(420, &Kind{
 	Spec: network.Spec{
 		Kind: "colour-adjust", Name: "Colour adjust", Family: "colour",
 		Purpose: "Turns the hue; changes saturation, value, gamma and contrast; tints.",
@@ -208,7 +208,7 @@ var colorAdjust = &Kind{
 			o0[i], o1[i], o2[i] = made[0]*tr[i], made[1]*tg[i], made[2]*tb[i]
 		}
 	},
-}
+})
 
 // adjusted returns a colour with its hue turned and its saturation, value, gamma
 // and contrast changed; what changes nothing leaves it as it is, to the bit.
@@ -228,7 +228,7 @@ func adjusted(c color.C, set [5]float32) color.C {
 	return c
 }
 
-var paletteStrip = &Kind{
+var _ = register(430, &Kind{
 	Spec: network.Spec{
 		Kind: "palette-strip", Name: "Palette strip", Family: "colour",
 		Purpose: "Reads colours off a palette, along it by one tone and across by another.",
@@ -281,7 +281,7 @@ var paletteStrip = &Kind{
 			out[0][i], out[1][i], out[2][i] = p[0], p[1], p[2]
 		}
 	},
-}
+})
 
 type stripData struct {
 	strip  color.Strip

@@ -5,7 +5,7 @@ import (
 	"mobanta/core/pattern"
 )
 
-var stipple = &Kind{
+var _ = register(490, &Kind{
 	Spec: network.Spec{
 		Kind: "stipple", Name: "Stipple", Family: "pattern",
 		Purpose: "Draws a tone as dots of one size, scattered at a distance: the darker, the more.",
@@ -70,4 +70,4 @@ var stipple = &Kind{
 			}
 		}, nil)
 	},
-}
+})

@@ -5,7 +5,7 @@ import (
 	"mobanta/core/network"
 )
 
-var swatch = &Kind{
+var _ = register(390, &Kind{
 	Spec: network.Spec{
 		Kind: "colour", Name: "Colour", Family: "colour",
 		Purpose:  "One flat colour.",
@@ -27,4 +27,4 @@ var swatch = &Kind{
 			}
 		}
 	},
-}
+})

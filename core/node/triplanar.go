@@ -9,7 +9,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var triplanar = &Kind{
+var _ = register(180, &Kind{
 	Spec: network.Spec{
 		Kind: "triplanar", Name: "Triplanar", Family: "texture",
 		Purpose: "Lays an image from three sides, blended by which way the surface looks: for models without UVs.",
@@ -59,4 +59,4 @@ var triplanar = &Kind{
 			}
 		}
 	},
-}
+})

@@ -14,7 +14,7 @@ import (
 // RowStops is the key of the setting that holds the stops of a row.
 func RowStops(row string) string { return "stops-" + row }
 
-var twoWayRamp = &Kind{
+var _ = register(310, &Kind{
 	Spec: network.Spec{
 		Kind: "two-way-ramp", Name: "Two-way ramp", Family: "tone",
 		Purpose: "Several ramps, one above the other: the tone runs across them, a second tone chooses between them.",
@@ -145,7 +145,7 @@ var twoWayRamp = &Kind{
 			out[0][i], out[1][i], out[2][i] = col[0], col[1], col[2]
 		}
 	},
-}
+})
 
 // RowsAt returns the settings that hold the stops which show where the second tone
 // is down: those of the row at or before it, and of the next where it lies between.

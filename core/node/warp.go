@@ -4,7 +4,7 @@ import (
 	"mobanta/core/network"
 )
 
-var warp = &Kind{
+var _ = register(170, &Kind{
 	Spec: network.Spec{
 		Kind: "warp", Name: "Warp", Family: "texture",
 		Purpose: "Bends the place along which a texture is laid, by a colour, a noise or another place.",
@@ -31,4 +31,4 @@ var warp = &Kind{
 			}
 		}
 	},
-}
+})

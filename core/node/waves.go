@@ -9,7 +9,7 @@ import (
 	"mobanta/core/vec"
 )
 
-var waves = &Kind{
+var _ = register(120, &Kind{
 	Spec: network.Spec{
 		Kind: "waves", Name: "Waves", Family: "texture",
 		Purpose: "Stripes along a direction, rings round an axis, shells round a point, spokes.",
@@ -135,7 +135,7 @@ var waves = &Kind{
 			out[i] = d.profile.Mean(t+phase[i], foot, width[i])
 		}
 	},
-}
+})
 
 type wavesData struct {
 	form    string
