@@ -11,6 +11,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/eval"
+	"mobanta/core/light"
 	"mobanta/core/line"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
@@ -192,4 +193,21 @@ func TestWhatTargetsCarryAndSend(t *testing.T) {
 	}
 	assert.True(t, p.Rays([]eval.Target{at("ink.lines"), at("tint.colour")}))
 	assert.False(t, p.Rays(nil))
+}
+
+// What reads a headlamp depends on where the eye is, beside what the kind itself says; what reads other lights does not.
+func TestAHeadlampIsReadByTheEye(t *testing.T) {
+	n := parsed(t, `[{"id":"lit","kind":"diffuse-light"},{"id":"rim","kind":"facing"},{"id":"end","kind":"finish","in":{"colour":"lit.tone","opacity":"rim.tone"}}]`)
+	require.NoError(t, n.Settle(node.Catalogue{}))
+	p, err := eval.Compile(n, node.Catalogue{})
+	require.NoError(t, err)
+	lit, _, err := p.Output(network.Ref{Node: "lit", Port: "tone"})
+	require.NoError(t, err)
+	facing, _, err := p.Output(network.Ref{Node: "rim", Port: "tone"})
+	require.NoError(t, err)
+	source := func(kind light.Kind) light.Source { return light.Source{Kind: kind, Strength: 1} }
+	assert.Empty(t, p.Eyed([]eval.Target{lit}, []light.Source{source(light.Sun)}))
+	assert.Equal(t, []string{"lit"}, p.Eyed([]eval.Target{lit}, []light.Source{source(light.Sun), source(light.Headlamp)}))
+	assert.Equal(t, []string{"lit"}, p.Eyed([]eval.Target{lit}, []light.Source{source(light.Headlamp), source(light.Sun)}))
+	assert.Equal(t, []string{"rim"}, p.Eyed([]eval.Target{facing}, nil))
 }

@@ -1,7 +1,9 @@
 package meshfile
 
 import (
+	"bytes"
 	"context"
+	"encoding/base64"
 	"fmt"
 	"strings"
 	"testing"
@@ -46,4 +48,41 @@ func TestWorkIsCountedAndHeedsItsEnd(t *testing.T) {
 	w = newWork(context.Background())
 	require.NoError(t, w.spend(maxWork))
 	assert.ErrorIs(t, w.spend(1), errCostly, "that was all")
+}
+
+// The file of a map stands behind its options, whatever they take.
+func TestTheFileOfAMapIsFound(t *testing.T) {
+	for line, want := range map[string]string{
+		"deck.png":                           "deck.png",
+		"deck of the ferry.png":              "deck of the ferry.png",
+		"-clamp on deck.png":                 "deck.png",
+		"-bm 0.5 deck.png":                   "deck.png",
+		"-o 1 2 3 -s 2 2 2 deck.png":         "deck.png",
+		"-o 1 deck.png":                      "deck.png",
+		"-mm 0 1 -imfchan r 3 decks.png":     "3 decks.png",
+		"-o 1 2 3 4.png":                     "4.png",
+		"-t 1 2 3 4 5":                       "4 5",
+		"-":                                  "-",
+		"-deck.png":                          "-deck.png",
+		"-clamp off -blendu on -bm 1 -a.png": "-a.png",
+	} {
+		assert.Equal(t, want, picturePath(bytes.Fields([]byte(line))), line)
+	}
+}
+
+// Values that end where their view ends fit; one byte less, and they do not.
+func TestValuesFitToTheByte(t *testing.T) {
+	for _, c := range []struct {
+		bytes, offset, count int
+		fits                 bool
+	}{{36, 0, 3, true}, {35, 0, 3, false}, {40, 4, 3, true}, {39, 4, 3, false}, {36, 24, 1, true}, {36, 25, 1, false}, {36, 0, 4, false}} {
+		doc := fmt.Sprintf(`{"asset":{"version":"2.0"},"buffers":[{"byteLength":%d,"uri":"data:;base64,%s"}],"bufferViews":[{"buffer":0,"byteLength":%d}],"accessors":[{"bufferView":0,"byteOffset":%d,"componentType":5126,"count":%d,"type":"VEC3"}],"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}]}`,
+			c.bytes, base64.StdEncoding.EncodeToString(make([]byte, c.bytes)), c.bytes, c.offset, c.count)
+		_, err := Read(context.Background(), "a.gltf", []byte(doc), nil)
+		if c.fits {
+			assert.NotRegexp(t, "do not fit|more than its buffer", fmt.Sprint(err), "%+v", c)
+		} else {
+			assert.Regexp(t, "do not fit|more than its buffer", fmt.Sprint(err), "%+v", c)
+		}
+	}
 }

@@ -102,3 +102,17 @@ func TestEndsOfAMove(t *testing.T) {
 	drawn := move.Move{Way: move.Drawn, Curve: []move.Point{{X: 0}, {X: 0.3, Y: 1}, {X: 1}}}
 	assert.InDelta(t, 0.3, drawn.Top(), 1e-12)
 }
+
+// Where neighbours are as high, a curve stays there: it overshoots none of its points, and is a number everywhere.
+func TestADrawnCurveRestsWhereItIsLevel(t *testing.T) {
+	m := move.Move{From: move.Value{0}, To: move.Value{1}, Way: move.Drawn, Curve: []move.Point{{X: 0, Y: 0.2}, {X: 0.25, Y: 0.8}, {X: 0.5, Y: 0.8}, {X: 0.75, Y: 0.8}, {X: 1, Y: 0.2}}}
+	require.NoError(t, m.Check(1, false))
+	for k := range 101 {
+		x := float64(k) / 100
+		y := m.At(x, nil)[0]
+		require.True(t, y >= 0.2-1e-9 && y <= 0.8+1e-9, "at %v: %v", x, y)
+		if x >= 0.25 && x <= 0.75 {
+			require.InDelta(t, 0.8, y, 1e-9, "at %v", x)
+		}
+	}
+}

@@ -126,6 +126,9 @@ func TestBallsAreAddedAndTaken(t *testing.T) {
 		assert.Error(t, err, "%+v", e)
 	}
 	do(t, p, project.Edit{Op: "blob.set", ID: id, Key: "spring on", Value: true}, project.Edit{Op: "ball.remove", ID: id}, project.Edit{Op: "ball.remove", ID: id}, project.Edit{Op: "ball.remove", ID: id})
+	do(t, p, project.Edit{Op: "blob.set", ID: id, Key: "spring rate", Value: 3.0}, project.Edit{Op: "blob.set", ID: id, Key: "spring on", Value: true})
+	assert.EqualValues(t, 3, p.Stage.Models[0].Blobs.Spring.Rate, "a spring that is there stays what it is")
 	do(t, p, project.Edit{Op: "blob.set", ID: id, Key: "spring on", Value: false})
+	assert.EqualValues(t, 3, p.Stage.Models[0].Blobs.Spring.Rate)
 	assert.NotEmpty(t, p.Stage.Models[0].Blobs.Balls, "something is left to be seen")
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -82,4 +83,15 @@ func TestThreeNumbersAndNoOthers(t *testing.T) {
 		assert.Error(t, json.Unmarshal([]byte(text), &v), text)
 	}
 	assert.Equal(t, V{1, -2.5, 1e-30}, v, "what is refused changes nothing")
+}
+
+func TestAcrossIsAFrame(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 5))
+	for range 2000 {
+		n := V{float32(r.NormFloat64()), float32(r.NormFloat64()), float32(r.NormFloat64())}.Unit()
+		a, b := Across(n)
+		for _, v := range [][2]float32{{0, a.Dot(b)}, {0, a.Dot(n)}, {0, b.Dot(n)}, {1, a.Len()}, {1, b.Len()}, {1, a.Cross(b).Dot(n)}} {
+			require.InDelta(t, v[0], v[1], 2e-6, "%v", n)
+		}
+	}
 }
