@@ -63,3 +63,13 @@ func TestBothSpellingsAreOne(t *testing.T) {
 	}
 	assert.Equal(t, stem("contours"), stem("contour"))
 }
+
+// All tells whether every word was found.
+func TestWhetherAllWordsAreFound(t *testing.T) {
+	x := New([]Thing{{Name: "Rim light"}, {Name: "Harbour noise"}})
+	for words, want := range map[string]bool{"rim": true, "rim light": true, "rim noise": false, "harbour rim": false} {
+		hits := x.Find(words)
+		require.NotEmpty(t, hits, words)
+		assert.Equal(t, want, hits[0].All, words)
+	}
+}

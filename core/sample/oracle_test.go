@@ -1,6 +1,7 @@
 package sample_test
 
 import (
+	"context"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -142,4 +143,21 @@ func TestNormalsLookAtTheEye(t *testing.T) {
 func seenAll(t *testing.T, sc *stage.Scene, view stage.View) *sample.Points {
 	t.Helper()
 	return sample.Seen(draw(t, sc, view, middle, 1), sc, view, 1, make([]int, len(sc.Parts)), nil)[0]
+}
+
+// A triangle that goes far beyond what is not cut covers all of the picture, with perspective and without, from either side.
+func TestWhatIsLargeBeyondMeasureIsCut(t *testing.T) {
+	for _, ortho := range []bool{false, true} {
+		for _, size := range []float32{1e3, 1e5, 1e6} {
+			for _, turn := range []float32{0, 180} {
+				m := mesh.Grid("ground", 1, 1, func(u, v float64) vec.V { return vec.V{size * float32(2*u-1), size * float32(2*v-1), 0} })
+				view := stage.Camera{Distance: 0.5, Angle: 30, Azimuth: float64(turn), Ortho: ortho}.View(24, 16)
+				vis, err := sample.NewProjector(stagetest.Of(t, m).Geometry, view, 1).Draw(context.Background(), [2]float32{0.5, 0.5}, 1)
+				require.NoError(t, err)
+				for i, tri := range vis.Tri {
+					require.GreaterOrEqual(t, tri, int32(0), "pixel %d, orthographic %v, size %v", i, ortho, size)
+				}
+			}
+		}
+	}
 }
