@@ -25,6 +25,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"fmt"
+	"maps"
+	"slices"
+
 	"mobanta/core/bake"
 	"mobanta/core/delivery"
 	"mobanta/core/exchange"
@@ -113,6 +117,33 @@ func kettle(t testing.TB) (*project.Project, func(string) (exchange.File, error)
 	p, files, err := demo.Saltlight()
 	require.NoError(t, err)
 	return p, func(hash string) (exchange.File, error) { return files[hash], nil }
+}
+
+// tent is the kettle's project with a few triangles in place of each part of its models: how orders are handed about does not
+// depend on what is drawn.
+func tent(t testing.TB) (*project.Project, func(string) (exchange.File, error)) {
+	t.Helper()
+	p, open := kettle(t)
+	small := map[string]exchange.File{}
+	for i := range p.Stage.Models {
+		m := &p.Stage.Models[i]
+		if m.File == "" {
+			continue
+		}
+		var obj bytes.Buffer
+		obj.WriteString("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nvt 0 0\nvt 1 0\nvt 0 1\n")
+		for _, part := range slices.Sorted(maps.Keys(m.Looks)) {
+			fmt.Fprintf(&obj, "g %s\nf 1/1 3/3 2/2\nf 1/1 2/2 4/3\nf 1/1 4/3 3/2\nf 2/1 3/2 4/3\n", part)
+		}
+		m.File = exchange.Hash(obj.Bytes())
+		small[m.File] = exchange.File{Name: "tent.obj", Data: obj.Bytes()}
+	}
+	return p, func(hash string) (exchange.File, error) {
+		if f, ok := small[hash]; ok {
+			return f, nil
+		}
+		return open(hash)
+	}
 }
 
 // alone is what an order comes to without a queue.
@@ -248,7 +279,7 @@ func TestCancelled(t *testing.T) {
 // Cells are kept by what they show: a sheet that shows some of them again has them at once.
 func TestCellsAreKept(t *testing.T) {
 	b := open(t, jobs.Options{Dir: t.TempDir()})
-	p, files := kettle(t)
+	p, files := tent(t)
 	sheet := func(values ...string) delivery.Order {
 		return delivery.Order{As: delivery.SheetOnly, W: 60, H: 40, Samples: 1, Sheet: &proof.Sheet{Axes: []proof.Axis{{Of: "sun/key", Values: values}}}}
 	}
@@ -274,7 +305,7 @@ func TestCellsAreKept(t *testing.T) {
 func TestOthersDoNotDraw(t *testing.T) {
 	dir := t.TempDir()
 	b := open(t, jobs.Options{Dir: dir})
-	p, files := kettle(t)
+	p, files := tent(t)
 	j := b.place(t, p, files, delivery.Order{As: "png8", W: 40, H: 30, Samples: 1})
 	b.stop()
 	b = open(t, jobs.Options{Dir: dir, Maker: "later"})
@@ -308,7 +339,7 @@ func TestAServerThatIsThere(t *testing.T) {
 	done.Go(func() { assert.NoError(t, w.Work(ctx, jobs.Worker{Cores: 1})) })
 	defer done.Wait()
 	defer cancel()
-	p, files := kettle(t)
+	p, files := tent(t)
 	o := delivery.Order{As: "png8", W: 60, H: 40, Samples: 1}
 	j := b.place(t, p, files, o)
 	got := b.await(t, j.ID, jobs.Done, jobs.Failed)
@@ -331,7 +362,7 @@ func TestAServerThatIsThere(t *testing.T) {
 
 func TestWhatCannotBeDrawnFailsInWords(t *testing.T) {
 	b := open(t, jobs.Options{Dir: t.TempDir()})
-	p, _ := kettle(t)
+	p, _ := tent(t)
 	o := delivery.Order{As: "png8", W: 40, H: 30, Samples: 1}
 	require.NoError(t, o.Check(p))
 	bad := func(string) (exchange.File, error) {

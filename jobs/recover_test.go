@@ -60,7 +60,7 @@ func TestMain(m *testing.M) {
 func TestAPieceThatEndsWhoeverDrawsIt(t *testing.T) {
 	dir := t.TempDir()
 	b := open(t, jobs.Options{Dir: dir})
-	p, files := kettle(t)
+	p, files := tent(t)
 	j := b.place(t, p, files, delivery.Order{As: "png8", W: 40, H: 30, Samples: 1})
 	b.stop()
 	codes, said := []int{}, ""
@@ -196,7 +196,7 @@ func TestAQueueIsOfOneStudio(t *testing.T) {
 func TestWhatIsMadeWaitsToBeTaken(t *testing.T) {
 	defer jobs.Remember(3)()
 	b := open(t, jobs.Options{Dir: t.TempDir()})
-	p, files := kettle(t)
+	p, files := tent(t)
 	small := delivery.Order{As: "png8", W: 24, H: 20, Samples: 1}
 	stop := b.work(t, nil)
 	var ids []string
