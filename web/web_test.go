@@ -372,6 +372,9 @@ func TestPanelsOfGroupsListsAndSources(t *testing.T) {
 }
 
 func TestEveryNodeHasItsPictureOnTheHelpPage(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long, one node after the other")
+	}
 	s := open(t)
 	_, page := s.do("GET", "/help", nil, nil)
 	seen := map[string]string{}
