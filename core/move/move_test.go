@@ -116,3 +116,15 @@ func TestADrawnCurveRestsWhereItIsLevel(t *testing.T) {
 		}
 	}
 }
+
+// An end is met from as far as the slack, that far included.
+func TestAnEndIsMetWithinTheSlack(t *testing.T) {
+	m := move.Move{From: move.Value{0}, To: move.Value{1}}
+	for phase, want := range map[float64]move.Edge{0: move.Beginning, 0.125: move.Beginning, 0.25: move.Between, 0.375: move.Ending, 0.5: move.Ending, 0.625: move.Ending, 0.75: move.Between, 0.875: move.Beginning, 1: move.Beginning} {
+		assert.Equal(t, want, m.EdgeAt(phase, 0.125), "there and back, at %v", phase)
+	}
+	m.Way = move.Steady
+	for phase, want := range map[float64]move.Edge{0: move.Beginning, 0.125: move.Beginning, 0.25: move.Between, 0.75: move.Between, 0.875: move.Ending, 1: move.Ending} {
+		assert.Equal(t, want, m.EdgeAt(phase, 0.125), "steadily, at %v", phase)
+	}
+}
