@@ -279,7 +279,7 @@ func TestCancelled(t *testing.T) {
 // Cells are kept by what they show: a sheet that shows some of them again has them at once.
 func TestCellsAreKept(t *testing.T) {
 	b := open(t, jobs.Options{Dir: t.TempDir()})
-	p, files := tent(t)
+	p, files := kettle(t)
 	sheet := func(values ...string) delivery.Order {
 		return delivery.Order{As: delivery.SheetOnly, W: 60, H: 40, Samples: 1, Sheet: &proof.Sheet{Axes: []proof.Axis{{Of: "sun/key", Values: values}}}}
 	}
