@@ -186,25 +186,9 @@ func (s *Sheet) SpreadThree(values [3][]float64, radius float64, workers int) {
 	for i := range x {
 		x[i] = [3]float64{values[0][i], values[1][i], values[2][i]}
 	}
-	apply := func(x, out [][3]float64, lo, hi int) {
-		for i := lo; i < hi; i++ {
-			m, v := mass[i], &x[i]
-			v0, v1, v2 := v[0], v[1], v[2]
-			s0, s1, s2 := m*v0, m*v1, m*v2
-			from, end := s.start[i], s.start[i+1]
-			to, w := s.to[from:end], weight[from:end]
-			for l, j := range to {
-				y, w := &x[j], w[l]
-				s0 += w * (v0 - y[0])
-				s1 += w * (v1 - y[1])
-				s2 += w * (v2 - y[2])
-			}
-			out[i] = [3]float64{s0, s1, s2}
-		}
-	}
 	for range steps {
 		rz := over(func(lo, hi int) (sum [3]float64) {
-			apply(x, q, lo, hi)
+			s.applyThree(x, q, mass, weight, lo, hi)
 			for i := lo; i < hi; i++ {
 				for k := range 3 {
 					r[i][k] = mass[i]*x[i][k] - q[i][k]
@@ -225,7 +209,7 @@ func (s *Sheet) SpreadThree(values [3][]float64, radius float64, workers int) {
 				break
 			}
 			dq := over(func(lo, hi int) (sum [3]float64) {
-				apply(d, q, lo, hi)
+				s.applyThree(d, q, mass, weight, lo, hi)
 				for i := lo; i < hi; i++ {
 					for k := range 3 {
 						sum[k] += d[i][k] * q[i][k]
@@ -270,6 +254,25 @@ func (s *Sheet) SpreadThree(values [3][]float64, radius float64, workers int) {
 	}
 	for i, v := range x {
 		values[0][i], values[1][i], values[2][i] = v[0], v[1], v[2]
+	}
+}
+
+// applyThree puts, for the knots from lo up to hi, the product of the matrix of an implicit step of heat and x into out; weight
+// is that of each link, times the time.
+func (s *Sheet) applyThree(x, out [][3]float64, mass, weight []float64, lo, hi int) {
+	for i := lo; i < hi; i++ {
+		m, v := mass[i], &x[i]
+		v0, v1, v2 := v[0], v[1], v[2]
+		s0, s1, s2 := m*v0, m*v1, m*v2
+		from, end := s.start[i], s.start[i+1]
+		to, w := s.to[from:end], weight[from:end]
+		for l, j := range to {
+			y, w := &x[j], w[l]
+			s0 += w * (v0 - y[0])
+			s1 += w * (v1 - y[1])
+			s2 += w * (v2 - y[2])
+		}
+		out[i] = [3]float64{s0, s1, s2}
 	}
 }
 
