@@ -28,15 +28,7 @@ func BendsOf(sh *shape.Shape, radius float64, workers int) Bends {
 				add(&tensor, s.Of[t[k]], u.Add(v), m*area/3)
 			}
 		})
-		for k := range tensor {
-			for i, a := range s.Area {
-				if a > 0 {
-					tensor[k][i] /= a
-				}
-			}
-		}
-		s.SpreadThree([3][]float64(tensor[:3]), radius, workers)
-		s.SpreadThree([3][]float64(tensor[3:]), radius, workers)
+		s.spreadTensor(&tensor, radius, workers)
 		out := make(Bends, len(sh.Pos))
 		for v, i := range s.Of {
 			for k := range tensor {

@@ -276,6 +276,19 @@ func (s *Sheet) applyThree(x, out [][3]float64, mass, weight []float64, lo, hi i
 	}
 }
 
+// spreadTensor makes of a symmetric tensor summed at the knots its mean over their areas, spread over a radius; in place.
+func (s *Sheet) spreadTensor(sum *[6][]float64, radius float64, workers int) {
+	for k := range sum {
+		for i, a := range s.Area {
+			if a > 0 {
+				sum[k][i] /= a
+			}
+		}
+	}
+	s.SpreadThree([3][]float64(sum[:3]), radius, workers)
+	s.SpreadThree([3][]float64(sum[3:]), radius, workers)
+}
+
 // masses returns the areas of the knots, a little above 0, and the diagonal of the matrix of an implicit step of heat.
 func (s *Sheet) masses(time float64) (mass, diag []float64) {
 	least := 0.0 // area of knots that no triangle has would make the sum singular

@@ -69,15 +69,7 @@ func newFlow(sh *shape.Shape, radius float64, workers int) *Flow {
 		// Near the poles it says little.
 		add(&tensor, int32(k), round.Unit(), mean*s.Area[k]*float64(round.Dot(round)))
 	}
-	for k := range tensor {
-		for i, a := range s.Area {
-			if a > 0 {
-				tensor[k][i] /= a
-			}
-		}
-	}
-	s.SpreadThree([3][]float64(tensor[:3]), radius, workers)
-	s.SpreadThree([3][]float64(tensor[3:]), radius, workers)
+	s.spreadTensor(&tensor, radius, workers)
 	for k := range f.Way {
 		f.Way[k] = along(f.Normal[k], [6]float64{tensor[0][k], tensor[1][k], tensor[2][k], tensor[3][k], tensor[4][k], tensor[5][k]})
 	}

@@ -296,3 +296,36 @@ func TestForeignNoise(t *testing.T) {
 		assert.True(t, found, kind)
 	}
 }
+
+// What is wrong with a document is said: of what type an input is and by what it is fed, in its graph, from about it, by another graph.
+func TestCheckSaysWhatIsWrong(t *testing.T) {
+	document := func(nodes, input string) string {
+		return `<?xml version="1.0"?><materialx version="1.39"><nodegraph name="g"><input name="mine" type="color3" value="1, 0, 0"/>` + nodes +
+			`<constant name="c" type="color3"><input name="value" type="color3" value="1, 0, 0"/></constant>` +
+			`<constant name="f" type="float"><input name="value" type="float" value="1"/></constant>` +
+			`<dot name="a" type="color3"><input name="in" type="color3" ` + input + `/></dot><output name="out" type="color3" nodename="a"/></nodegraph></materialx>`
+	}
+	for _, c := range []struct{ nodes, input, says string }{
+		{"", `nodename="c"`, ""},
+		{"", `interfacename="mine"`, ""},
+		{"", `value="0, 0, 1"`, ""},
+		{"", `nodename="f"`, `is fed a "float" by f`},
+		{"", `nodename="gone"`, "by gone"},
+		{"", `interfacename="gone"`, "no input \"gone\""},
+		{"", `nodegraph="gone" output="out"`, "no output"},
+		{"", ``, "has no value"},
+		{"", `nodename="a"`, "reads itself"},
+		{`<dot name="c" type="color3"><input name="in" type="color3" value="1, 1, 1"/></dot>`, `nodename="c"`, "there twice"},
+		{`<sparkle name="s" type="color3"/>`, `nodename="c"`, "which the standard does not have"},
+		{`<dot name="s" type="color3"><input name="glitter" type="color3" value="1, 1, 1"/></dot>`, `nodename="c"`, "has no input"},
+		{`<dot name="s" type="color3"><input name="in" type="float" value="1"/></dot>`, `nodename="c"`, "is a color3, not a float"},
+	} {
+		d, err := materialx.Parse([]byte(document(c.nodes, c.input)))
+		require.NoError(t, err)
+		if c.says == "" {
+			assert.NoError(t, d.Check(), c.input)
+		} else {
+			assert.ErrorContains(t, d.Check(), c.says, "%s %s", c.nodes, c.input)
+		}
+	}
+}
