@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -301,6 +302,49 @@ func TestSignIn(t *testing.T) {
 	assert.Positive(t, codes[429], "tries are limited: %v", codes)
 	require.NoError(t, web.RemoveKey(dir))
 	require.NoError(t, web.RemoveKey(dir), "twice is no harm")
+}
+
+// What a tab asks about its session while that session ends must not open it again.
+func TestASessionThatEndedStaysSo(t *testing.T) {
+	dir := t.TempDir()
+	key, err := web.NewKey(dir)
+	require.NoError(t, err)
+	s, err := store.Open(dir)
+	require.NoError(t, err)
+	defer s.Close()
+	for range 4 { // as often as a key may be tried
+		v, err := web.New(s, slog.New(slog.DiscardHandler), web.Options{Key: web.KeyOf(dir)})
+		require.NoError(t, err)
+		for range 5 {
+			in := httptest.NewRecorder()
+			r := httptest.NewRequest("POST", "http://localhost/sign-in", strings.NewReader(url.Values{"key": {key}}.Encode()))
+			r.Header.Set("Content-Type", form)
+			v.Handler().ServeHTTP(in, r)
+			require.Len(t, in.Result().Cookies(), 1)
+			of := func(method, path string) *http.Request {
+				r := httptest.NewRequest(method, "http://localhost"+path, nil)
+				r.AddCookie(in.Result().Cookies()[0])
+				return r
+			}
+			require.True(t, v.SignedIn(of("GET", "/")))
+			var tabs sync.WaitGroup
+			var over atomic.Bool
+			for range 8 {
+				tabs.Go(func() {
+					for !over.Load() {
+						v.SignedIn(of("GET", "/"))
+					}
+				})
+			}
+			time.Sleep(time.Millisecond)
+			out := httptest.NewRecorder()
+			v.Handler().ServeHTTP(out, of("POST", "/sign-out"))
+			require.Equal(t, http.StatusSeeOther, out.Code)
+			over.Store(true)
+			tabs.Wait()
+			require.False(t, v.SignedIn(of("GET", "/")))
+		}
+	}
 }
 
 func TestSignInGoesOnToOurOwnPagesOnly(t *testing.T) {

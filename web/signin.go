@@ -2,6 +2,7 @@ package web
 
 import (
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"net"
 	"net/http"
@@ -33,6 +34,9 @@ const (
 type sessions struct {
 	*scs.SessionManager
 	tries tries
+	// mu holds a session that is prolonged apart from one that is ended: what is read before a session ends and written
+	// after would open it again.
+	mu sync.Mutex
 }
 
 func newSessions(tls bool) *sessions {
@@ -94,6 +98,8 @@ func (v *Server) session(r *http.Request) string {
 	if err != nil {
 		return ""
 	}
+	v.sessions.mu.Lock()
+	defer v.sessions.mu.Unlock()
 	ctx, err := v.sessions.Load(r.Context(), cookie.Value)
 	if err != nil {
 		return ""
@@ -165,25 +171,36 @@ func (v *Server) signIn(c *echo.Context) error {
 	if !v.options.Key.Opens(r.PostFormValue("key")) {
 		return refuse(http.StatusForbidden, "That is not the key.")
 	}
-	old := ""
+	token, err := v.openSession(c, stamp)
+	if err != nil {
+		return err
+	}
+	v.log.Info("signed in", "from", r.RemoteAddr, "session", short(token))
+	return c.Redirect(http.StatusSeeOther, ownAddress(c.FormValue("to")))
+}
+
+// openSession gives a request a session by a key, under a new token: whoever knew the one before does not get in.
+func (v *Server) openSession(c *echo.Context, stamp string) (token string, err error) {
+	r, old := c.Request(), ""
 	if cookie, err := r.Cookie(v.sessions.Cookie.Name); err == nil {
 		old = cookie.Value
 	}
+	v.sessions.mu.Lock()
+	defer v.sessions.mu.Unlock()
 	ctx, err := v.sessions.Load(r.Context(), old)
-	if err == nil {
-		err = v.sessions.RenewToken(ctx) // whoever knew the token before does not get in
-	}
 	if err != nil {
-		return err
+		return "", err
+	}
+	if err = v.sessions.RenewToken(ctx); err != nil {
+		return "", err
 	}
 	v.sessions.Put(ctx, keyed, stamp)
 	token, expiry, err := v.sessions.Commit(ctx)
 	if err != nil {
-		return err
+		return "", err
 	}
 	v.sessions.WriteSessionCookie(ctx, c.Response(), token, expiry)
-	v.log.Info("signed in", "from", r.RemoteAddr, "session", short(token))
-	return c.Redirect(http.StatusSeeOther, ownAddress(c.FormValue("to")))
+	return token, nil
 }
 
 // short names a session in the log without giving it away.
@@ -195,24 +212,34 @@ func short(token string) string {
 // signOut ends the session of a request, or, with everywhere, all sessions.
 func (v *Server) signOut(c *echo.Context) error {
 	r := c.Request()
-	if c.FormValue("everywhere") != "" {
-		all, err := v.sessions.Store.(*memstore.MemStore).All()
-		if err != nil {
-			return err
-		}
-		for token := range all {
-			if err := v.sessions.Store.Delete(token); err != nil {
-				return err
-			}
-		}
+	everywhere := c.FormValue("everywhere") != ""
+	var own string
+	if cookie, err := r.Cookie(v.sessions.Cookie.Name); err == nil {
+		own = cookie.Value
+	}
+	if err := v.endSessions(own, everywhere); err != nil {
+		return err
+	}
+	if everywhere {
 		v.log.Info("all sessions ended", "from", r.RemoteAddr)
-	} else if cookie, err := r.Cookie(v.sessions.Cookie.Name); err == nil {
-		if err := v.sessions.Store.Delete(cookie.Value); err != nil {
-			return err
-		}
-		v.log.Info("signed out", "from", r.RemoteAddr, "session", short(cookie.Value))
+	} else if own != "" {
+		v.log.Info("signed out", "from", r.RemoteAddr, "session", short(own))
 	}
 	http.SetCookie(c.Response(), &http.Cookie{Name: v.sessions.Cookie.Name, Path: "/", MaxAge: -1, HttpOnly: true, Secure: v.sessions.Cookie.Secure, SameSite: http.SameSiteStrictMode})
 	v.live.CloseStrangers()
 	return c.Redirect(http.StatusSeeOther, "/sign-in")
+}
+
+// endSessions ends the session of a token, if it is one, or all of them.
+func (v *Server) endSessions(token string, everywhere bool) error {
+	v.sessions.mu.Lock()
+	defer v.sessions.mu.Unlock()
+	if !everywhere {
+		return v.sessions.Store.Delete(token)
+	}
+	all, err := v.sessions.Store.(*memstore.MemStore).All()
+	for token := range all {
+		err = errors.Join(err, v.sessions.Store.Delete(token))
+	}
+	return err
 }
