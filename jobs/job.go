@@ -58,13 +58,8 @@ func (j *Job) Active() bool { return j.State == Drawing || j.State == Gathering 
 
 // class returns how urgent a job's pieces are.
 func (j *Job) class() string {
-	switch f, _ := j.Order.As.Form(); f.Kind {
-	case delivery.Proof:
-		return classes[0]
-	case delivery.Moving:
-		return classes[2]
-	}
-	return classes[1]
+	f, _ := j.Order.As.Form()
+	return classes[f.Urgency()]
 }
 
 // Errors that those who ask about jobs hear of.

@@ -301,8 +301,7 @@ func gather(files []*multipart.FileHeader) (exchange.File, error) {
 		if err != nil {
 			return out, err
 		}
-		switch strings.ToLower(path.Ext(base)) {
-		case ".obj", ".gltf", ".glb", ".ply", ".stl":
+		if meshfile.Is(base) {
 			name = strings.TrimSuffix(base, path.Ext(base)) + ".zip"
 		}
 	}

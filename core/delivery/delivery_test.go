@@ -635,6 +635,27 @@ func TestManyColoursInAGIF(t *testing.T) {
 }
 
 // Orders that were given when stagings were called takes are still read.
+func TestEachFormatIsMadeInOneWay(t *testing.T) {
+	seen := map[delivery.Format]bool{}
+	for _, f := range delivery.Forms {
+		assert.False(t, seen[f.Format], "%s is there once", f.Format)
+		seen[f.Format] = true
+		assert.Equal(t, 1, delivery.Ways(f), "%s is drawn in pieces or written as one", f.Format)
+		assert.Equal(t, f.Kind == delivery.Moving, delivery.Movie(f), f.Format)
+		assert.NotEmpty(t, f.Name)
+		assert.Equal(t, f.Format == delivery.SheetOnly, f.Ending == "" && f.Media == "" && f.Help == "", f.Format)
+		assert.Contains(t, []int{0, 1, 2}, f.Urgency())
+	}
+	assert.Equal(t, []delivery.Kind{delivery.Picture, delivery.Layered, delivery.Vectors, delivery.Plates, delivery.Moving, delivery.Baked, delivery.PaintedModel, delivery.Coded, delivery.Proof}, delivery.Kinds())
+	assert.Panics(t, func() { delivery.Again(delivery.Forms[0]) }, "a rank is given once")
+
+	unknown := delivery.Order{As: "of a later version", W: 40, H: 30} // as it may lie among the jobs
+	form, ok := unknown.As.Form()
+	assert.False(t, ok)
+	assert.Equal(t, 1, form.Urgency())
+	assert.Positive(t, unknown.Memory())
+}
+
 func TestOlderOrdersSayTake(t *testing.T) {
 	var o delivery.Order
 	require.NoError(t, json.Unmarshal([]byte(`{"as":"png8","w":10,"h":20,"take":"take3","sheet":{"axes":[{"of":"takes","values":["take1"]}]}}`), &o))

@@ -2,20 +2,30 @@ package delivery
 
 import (
 	"archive/zip"
-	"bytes"
 	"context"
 	"encoding/json"
 	"image"
 	"image/color"
 	"image/png"
+	"io"
 	"math"
 
 	"mobanta/core/frame"
 	"mobanta/core/openraster"
 )
 
+func init() {
+	register(2, &kind{name: Layered, wait: 1, most: maxWhole,
+		memory:  func(pixels, part int) int { return 5*kept*pixels + 2*drawn*part }, // several films beside each other
+		seconds: func(_ Measured, picture float64, _ int) float64 { return 8 * picture },
+	},
+		Form{Format: Layers, Name: "OpenRaster, layers", Ending: ".ora", Media: "image/openraster", Help: "flats, shadow, highlight, pattern, lines by set, glow, backdrop, and each band as a mask: put together they are the picture", pressless: true, write: layers},
+		Form{Format: Passes, Name: "passes, single files", Ending: " passes.zip", Media: "application/zip", Help: "tone, part numbers, depth and normals as PNGs of 16 bits, in a ZIP", write: passes},
+	)
+}
+
 // layers writes a picture in layers as OpenRaster.
-func (d *Drawer) layers(ctx context.Context, o *Order, w *bytes.Buffer) error {
+func layers(ctx context.Context, d *Drawer, o *Order, w io.Writer) error {
 	list, merged, err := d.easel.Layers(ctx, d.of(o), d.under(ctx), o.frame(o.At))
 	if err != nil {
 		return err
@@ -24,7 +34,7 @@ func (d *Drawer) layers(ctx context.Context, o *Order, w *bytes.Buffer) error {
 }
 
 // passes writes values of a picture as PNGs of 16 bits in a ZIP file, with a note of what they mean.
-func (d *Drawer) passes(ctx context.Context, o *Order, w *bytes.Buffer) error {
+func passes(ctx context.Context, d *Drawer, o *Order, w io.Writer) error {
 	p := d.of(o)
 	all, parts, err := d.easel.Passes(ctx, p, d.under(ctx), o.frame(o.At))
 	if err != nil {
@@ -57,7 +67,7 @@ func (d *Drawer) passes(ctx context.Context, o *Order, w *bytes.Buffer) error {
 	}, 1)); err != nil {
 		return err
 	}
-	if err := put("normals.png", vectors(all["normals"])); err != nil {
+	if err := put("normals.png", asColors(all["normals"])); err != nil {
 		return err
 	}
 	note := passNote{Tone: "light as a tone, linear: 0 to 65535 is 0 to 1", Depth: "0 to 65535 from the nearest to the farthest of the stage, linear",
@@ -95,7 +105,7 @@ func grey(p *frame.Part, of func(v, a float32) float64, scale float64) *image.Gr
 	return img
 }
 
-func vectors(p *frame.Part) *image.NRGBA64 {
+func asColors(p *frame.Part) *image.NRGBA64 {
 	img := image.NewNRGBA64(p.Area)
 	w := p.Area.Dx()
 	for i := range len(p.Pix) / 4 {

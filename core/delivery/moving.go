@@ -15,6 +15,7 @@ import (
 	"math"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -69,7 +70,7 @@ func (m *movie) lasts(k int, units float64) int {
 }
 
 // zipped writes the frames as they are, numbered.
-func (m *movie) zipped(w io.Writer, first int) error {
+func (m *movie) zipped(w io.WriteSeeker, first int) error {
 	z := zip.NewWriter(w)
 	digits := max(4, len(strconv.Itoa(first+m.frames-1)))
 	for k := range m.frames {
@@ -128,7 +129,7 @@ type see struct{ *image.NRGBA }
 func (see) Opaque() bool { return false }
 
 // apng writes an animated PNG (W3C PNG, third edition): of each frame what has changed.
-func (m *movie) apng(w io.Writer) error {
+func (m *movie) apng(w io.WriteSeeker, _ int) error {
 	num, den := rational(m.rate)
 	var before *image.NRGBA
 	sequence := uint32(0)
@@ -196,7 +197,7 @@ func rational(rate float64) (num, den uint16) {
 }
 
 // webp writes an animated WebP, lossless, of each frame what has changed. The container is RFC 9649's.
-func (m *movie) webp(w io.WriteSeeker) error {
+func (m *movie) webp(w io.WriteSeeker, _ int) error {
 	chunk := func(kind string, data []byte) []byte {
 		out := append([]byte(kind), binary.LittleEndian.AppendUint32(nil, uint32(len(data)))...)
 		out = append(out, data...)
@@ -260,7 +261,7 @@ func (m *movie) webp(w io.WriteSeeker) error {
 }
 
 // gif writes a GIF with one palette for all frames.
-func (m *movie) gif(w io.Writer) error {
+func (m *movie) gif(w io.WriteSeeker, _ int) error {
 	palette, _, err := m.palette()
 	if err != nil {
 		return err
@@ -313,7 +314,7 @@ func FFmpeg() string {
 }
 
 // video has ffmpeg make a video of the frames into a file of that name.
-func (m *movie) video(ctx context.Context, as Format, name string) error {
+func (m *movie) video(ctx context.Context, as []string, name string) error {
 	ffmpeg := FFmpeg()
 	if ffmpeg == "" {
 		return ErrNoFFmpeg
@@ -322,13 +323,7 @@ func (m *movie) video(ctx context.Context, as Format, name string) error {
 	filter := "scale=out_color_matrix=bt709:out_range=tv,pad=ceil(iw/2)*2:ceil(ih/2)*2"
 	args := []string{"-v", "error", "-nostdin", "-y", "-f", "image2pipe", "-c:v", "png", "-framerate", strconv.FormatFloat(m.rate, 'f', -1, 64), "-i", "pipe:0", "-an", "-vf", filter,
 		"-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "iec61966-2-1", "-color_range", "tv"}
-	switch as {
-	case WebM:
-		args = append(args, "-c:v", "libvpx-vp9", "-b:v", "0", "-crf", "18", "-pix_fmt", "yuv420p", "-f", "webm")
-	case MP4:
-		args = append(args, "-c:v", "libx264", "-crf", "16", "-preset", "medium", "-pix_fmt", "yuv420p", "-movflags", "+faststart", "-f", "mp4")
-	}
-	cmd := exec.CommandContext(ctx, ffmpeg, append(args, "file:"+name)...)
+	cmd := exec.CommandContext(ctx, ffmpeg, slices.Concat(args, as, []string{"file:" + name})...)
 	var said bytes.Buffer
 	cmd.Stderr = &limited{&said, 4096}
 	cmd.WaitDelay = 5 * time.Second

@@ -21,7 +21,7 @@ func (o *Order) Remarks(p *project.Project) []string {
 	out := []string{}
 	q := o.of(p).Moment()
 	cat := q.Catalogue()
-	if o.kind() != Vectors {
+	if !o.kind().exact {
 		for i := range q.Looks {
 			l := &q.Looks[i]
 			if !q.Worn(l.ID) {
@@ -44,10 +44,10 @@ func (o *Order) Remarks(p *project.Project) []string {
 	if n := o.Memory(); n > roomy {
 		out = append(out, fmt.Sprintf("While it is made it takes about %.1f GB of memory.", float64(n)/(1<<30)))
 	}
-	if o.DPI > 0 && o.DPI < 150 && o.kind() != Proof && o.kind() != Moving {
+	if o.DPI > 0 && o.DPI < 150 && !o.kind().screen {
 		out = append(out, fmt.Sprintf("%g dots an inch are few for print: 300 are usual, for lines 600.", o.DPI))
 	}
-	if q.Stage.Press.On && o.As == Layers {
+	if q.Stage.Press.On && o.form().pressless {
 		out = append(out, "The press is left out of layers: order its plates.")
 	}
 	return out

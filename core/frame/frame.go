@@ -5,6 +5,8 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"maps"
+	"slices"
 
 	"mobanta/core/budget"
 	"mobanta/core/parallel"
@@ -156,25 +158,24 @@ type Picture struct {
 	lines  []lines // if they were ordered
 }
 
+// writers writes a picture in each format.
+var writers = map[Format]func(p *Picture, w io.Writer) error{
+	PNG8:      func(p *Picture, w io.Writer) error { return p.writePNG(w, 8) },
+	PNG16:     func(p *Picture, w io.Writer) error { return p.writePNG(w, 16) },
+	PFM:       func(p *Picture, w io.Writer) error { return p.result.WritePFM(w) },
+	Plates16:  func(p *Picture, w io.Writer) error { return p.writePlates(w, 16) },
+	Plates8:   func(p *Picture, w io.Writer) error { return p.writePlates(w, 8) },
+	Plates1:   func(p *Picture, w io.Writer) error { return p.writePlates(w, 1) },
+	PlatesPDF: (*Picture).writePDF,
+	SVG:       func(p *Picture, w io.Writer) error { return p.writeSVG(w, false) },
+	SVGFills:  func(p *Picture, w io.Writer) error { return p.writeSVG(w, true) },
+}
+
 // Write writes the picture.
 func (p *Picture) Write(w io.Writer, f Format) error {
-	switch f {
-	case PNG8:
-		return p.writePNG(w, 8)
-	case PNG16:
-		return p.writePNG(w, 16)
-	case PFM:
-		return p.result.WritePFM(w)
-	case Plates16:
-		return p.writePlates(w, 16)
-	case Plates8:
-		return p.writePlates(w, 8)
-	case Plates1:
-		return p.writePlates(w, 1)
-	case PlatesPDF:
-		return p.writePDF(w)
-	case SVG, SVGFills:
-		return p.writeSVG(w, f == SVGFills)
+	write := writers[f]
+	if write == nil {
+		return fmt.Errorf("frame: a picture is written as one of %s, not as %.20q", slices.Sorted(maps.Keys(writers)), f)
 	}
-	return fmt.Errorf("frame: a picture is written as %s, %s or %s, plates as %s, %s, %s or %s, vectors as %s or %s, not as %.20q", PNG8, PNG16, PFM, Plates16, Plates8, Plates1, PlatesPDF, SVG, SVGFills, f)
+	return write(p, w)
 }

@@ -24,9 +24,6 @@ const (
 	SVGFills Format = "svgfills" // and under them the bands as flat regions
 )
 
-// Vectors tells whether a format is one of vectors.
-func (f Format) Vectors() bool { return f == SVG || f == SVGFills }
-
 // lines is a set of lines with the names by which an artist knows it.
 type lines struct {
 	look, node string

@@ -49,15 +49,26 @@ type gltfReader struct {
 	skinAt  map[int]int // skin of the file → of what moves
 }
 
-func readGLTF(w *work, format string, data []byte, open Open) (*Model, error) {
-	r := &gltfReader{open: open, buffers: map[int][]byte{}, left: maxSideFiles, skins: map[int][]vec.M{}, skinAt: map[int]int{}, m: &mesh.Mesh{}, work: w}
-	js := data
-	if format == "glb" {
-		var err error
-		if js, r.bin, err = chunks(data); err != nil {
-			return nil, err
-		}
+func isGLTF(_, head []byte) bool { return bytes.HasPrefix(head, []byte("{")) }
+
+func isGLB(data, _ []byte) bool { return bytes.HasPrefix(data, []byte("glTF")) }
+
+func readGLTF(w *work, data []byte, open Open) (*Model, error) {
+	return readChunks(w, data, nil, open)
+}
+
+// readGLB reads a glTF file that holds its text and its numbers as chunks.
+func readGLB(w *work, data []byte, open Open) (*Model, error) {
+	js, bin, err := chunks(data)
+	if err != nil {
+		return nil, err
 	}
+	return readChunks(w, js, bin, open)
+}
+
+// readChunks reads the text of a glTF file, with the numbers beside it or nil.
+func readChunks(w *work, js, bin []byte, open Open) (*Model, error) {
+	r := &gltfReader{open: open, bin: bin, buffers: map[int][]byte{}, left: maxSideFiles, skins: map[int][]vec.M{}, skinAt: map[int]int{}, m: &mesh.Mesh{}, work: w}
 	r.pics.notes = &r.notes
 	if err := r.parse(js); err != nil {
 		return nil, err
@@ -78,7 +89,7 @@ func readGLTF(w *work, format string, data []byte, open Open) (*Model, error) {
 	if err := r.clips(); err != nil {
 		return nil, err
 	}
-	return &Model{Format: format, Mesh: r.m, Notes: r.notes.list, Pictures: r.pics.list}, nil
+	return &Model{Mesh: r.m, Notes: r.notes.list, Pictures: r.pics.list}, nil
 }
 
 // chunks takes a GLB container apart.

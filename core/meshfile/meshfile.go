@@ -112,61 +112,26 @@ func Read(ctx context.Context, name string, data []byte, open Open) (m *Model, e
 			return nil, fmt.Errorf("meshfile: %.80q is missing: bring it in together with the model", name)
 		}
 	}
-	switch kind := sniff(name, data); kind {
-	case "zip":
+	if archived(data) {
 		return readZip(ctx, data)
-	case "glb", "gltf":
-		m, err = readGLTF(newWork(ctx), kind, data, open)
-	case "obj":
-		m, err = readOBJ(newWork(ctx), data, open)
-	case "ply":
-		m, err = readPLY(newWork(ctx), data)
-	case "stl":
-		m, err = readSTL(newWork(ctx), data)
-	default:
+	}
+	f := sniff(name, data)
+	if f == nil {
 		return nil, ErrFormat
 	}
+	m, err = f.read(newWork(ctx), data, open)
 	if err == nil {
 		err = m.Mesh.Check()
 	}
 	if err != nil {
 		return nil, err
 	}
+	m.Format = f.ending[1:]
 	return m, nil
 }
 
-func sniff(name string, data []byte) string {
-	switch {
-	case bytes.HasPrefix(data, []byte("glTF")):
-		return "glb"
-	case bytes.HasPrefix(data, []byte("PK\x03\x04")):
-		return "zip"
-	}
-	head := bytes.TrimLeft(bytes.TrimPrefix(data[:min(len(data), 4096)], []byte("\xef\xbb\xbf")), " \t\r\n")
-	if bytes.HasPrefix(head, []byte("{")) {
-		return "gltf"
-	}
-	if bytes.HasPrefix(head, []byte("ply")) && (len(head) == 3 || head[3] == '\n' || head[3] == '\r' || head[3] == ' ') {
-		return "ply"
-	}
-	switch ext := strings.ToLower(path.Ext(name)); ext {
-	case ".obj", ".stl":
-		return ext[1:]
-	}
-	if isSTL(data) || bytes.HasPrefix(head, []byte("solid ")) || bytes.HasPrefix(head, []byte("solid\n")) {
-		return "stl"
-	}
-	for _, line := range bytes.Split(head, []byte("\n")) {
-		if f := bytes.Fields(line); len(f) > 0 && f[0][0] != '#' {
-			switch string(f[0]) {
-			case "v", "o", "g", "mtllib", "vn", "vt", "usemtl", "s":
-				return "obj"
-			}
-			return ""
-		}
-	}
-	return ""
-}
+// archived tells whether data is a ZIP.
+func archived(data []byte) bool { return bytes.HasPrefix(data, []byte("PK\x03\x04")) }
 
 // readZip reads the one model in an archive; its other files lie beside it.
 func readZip(ctx context.Context, data []byte) (*Model, error) {
@@ -182,8 +147,7 @@ func readZip(ctx context.Context, data []byte) (*Model, error) {
 	for _, f := range z.File {
 		name := path.Clean("/" + strings.ReplaceAll(f.Name, `\`, "/"))[1:]
 		files[strings.ToLower(name)] = f
-		switch strings.ToLower(path.Ext(name)) {
-		case ".obj", ".gltf", ".glb", ".ply", ".stl":
+		if Is(name) {
 			models = append(models, name)
 		}
 	}
@@ -211,7 +175,7 @@ func readZip(ctx context.Context, data []byte) (*Model, error) {
 	if err != nil {
 		return nil, err
 	}
-	if sniff(models[0], inner) == "zip" {
+	if archived(inner) {
 		return nil, ErrFormat
 	}
 	dir := path.Dir(models[0])

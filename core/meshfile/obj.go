@@ -31,6 +31,20 @@ type objReader struct {
 	work     *work
 }
 
+// isOBJ tells whether the first line that says something is one of an OBJ file.
+func isOBJ(_, head []byte) bool {
+	for _, line := range bytes.Split(head, []byte("\n")) {
+		if f := bytes.Fields(line); len(f) > 0 && f[0][0] != '#' {
+			switch string(f[0]) {
+			case "v", "o", "g", "mtllib", "vn", "vt", "usemtl", "s":
+				return true
+			}
+			return false
+		}
+	}
+	return false
+}
+
 func readOBJ(w *work, data []byte, open Open) (*Model, error) {
 	r := &objReader{m: &mesh.Mesh{}, parts: map[[2]string]int32{}, colors: map[string]color.C{}, maps: map[string]string{}, part: -1, sides: map[string]bool{}, work: w}
 	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
@@ -89,7 +103,7 @@ func readOBJ(w *work, data []byte, open Open) (*Model, error) {
 			})
 		}
 	}
-	return &Model{Format: "obj", Mesh: r.m, Notes: r.notes.list, Pictures: r.pics.list}, nil
+	return &Model{Mesh: r.m, Notes: r.notes.list, Pictures: r.pics.list}, nil
 }
 
 func nextLine(data []byte) (line, rest []byte) {

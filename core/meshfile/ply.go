@@ -88,7 +88,12 @@ type plyReader struct {
 	words    [][]byte
 }
 
-func readPLY(w *work, data []byte) (*Model, error) {
+// isPLY tells whether a file begins as one.
+func isPLY(_, head []byte) bool {
+	return bytes.HasPrefix(head, []byte("ply")) && (len(head) == 3 || head[3] == '\n' || head[3] == '\r' || head[3] == ' ')
+}
+
+func readPLY(w *work, data []byte, _ Open) (*Model, error) {
 	r := &plyReader{m: &mesh.Mesh{}, work: w}
 	if err := r.head(data); err != nil {
 		return nil, err
@@ -119,7 +124,7 @@ func readPLY(w *work, data []byte) (*Model, error) {
 		}
 		return nil, errors.New("meshfile: the PLY file has no faces")
 	}
-	return &Model{Format: "ply", Mesh: r.m, Notes: r.notes.list}, nil
+	return &Model{Mesh: r.m, Notes: r.notes.list}, nil
 }
 
 // head reads what comes before the numbers.

@@ -30,18 +30,23 @@ type stlReader struct {
 	notes notes
 }
 
-// isSTL tells whether data is as long as the numbers in it say.
-func isSTL(data []byte) bool {
+// isSTL tells whether a file is of numbers or begins as one of text does.
+func isSTL(data, head []byte) bool {
+	return numbered(data) || bytes.HasPrefix(head, []byte("solid ")) || bytes.HasPrefix(head, []byte("solid\n"))
+}
+
+// numbered tells whether data is as long as the numbers in it say.
+func numbered(data []byte) bool {
 	if len(data) < stlHead {
 		return false
 	}
 	return int64(len(data)) == stlHead+stlEach*int64(binary.LittleEndian.Uint32(data[80:]))
 }
 
-func readSTL(w *work, data []byte) (*Model, error) {
+func readSTL(w *work, data []byte, _ Open) (*Model, error) {
 	r := &stlReader{m: &mesh.Mesh{}, work: w, known: places{seed: maphash.MakeSeed()}}
 	read := r.text
-	if isSTL(data) {
+	if numbered(data) {
 		read = r.numbers
 	} else if !bytes.HasPrefix(bytes.TrimLeft(data[:min(len(data), 80)], " \t\r\n"), []byte("solid")) {
 		return nil, errors.New("meshfile: the STL file is cut off: it holds fewer triangles than it says")
@@ -52,7 +57,7 @@ func readSTL(w *work, data []byte) (*Model, error) {
 	if len(r.m.FaceEnd) == 0 {
 		return nil, errors.New("meshfile: the STL file has no triangles")
 	}
-	return &Model{Format: "stl", Mesh: r.m, Notes: r.notes.list}, nil
+	return &Model{Mesh: r.m, Notes: r.notes.list}, nil
 }
 
 // triangle adds a triangle to the last part.

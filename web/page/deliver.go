@@ -73,7 +73,44 @@ var sizesToOrder = []SizeGroup{
 	{"Print", []SizeOf{{Name: "postcard, 148 × 105 mm at 300", W: 148, H: 105, DPI: 300}, {Name: "comic page, 168 × 260 mm at 600", W: 168, H: 260, DPI: 600}, {Name: "A4, 297 × 210 mm at 300", W: 297, H: 210, DPI: 300}, {Name: "A4 upright, 210 × 297 mm at 300", W: 210, H: 297, DPI: 300}, {Name: "A3, 420 × 297 mm at 300", W: 420, H: 297, DPI: 300}}},
 }
 
-var orderIcons = map[delivery.Kind]string{delivery.Picture: "image", delivery.Layered: "layers", delivery.Vectors: "pen-line", delivery.Plates: "grip", delivery.Moving: "film", delivery.Baked: "grid-3x3", delivery.PaintedModel: "box", delivery.Coded: "square-function"}
+// orderable is how a kind of order is shown.
+type orderable struct {
+	icon  string
+	why   func(d *Deliver) string        // why it cannot be ordered, nil or "" if it can
+	sized func(o *delivery.Order) string // how large it is; nil for pixels and positions
+}
+
+// orderables holds what can be ordered on the page, by kind.
+var orderables = func() map[delivery.Kind]orderable {
+	worn := func(d *Deliver) string {
+		if len(d.Models) == 0 {
+			return "No model wears a look."
+		}
+		return ""
+	}
+	printed := func(d *Deliver) string {
+		if !d.Press {
+			return "The picture is not printed: switch the press on, at the end of the stage panel."
+		}
+		return ""
+	}
+	texels := func(o *delivery.Order) string {
+		return fmt.Sprintf("%d × %d texels, %s", o.W, o.H, counted(o.Samples, "position"))
+	}
+	frames := func(o *delivery.Order) string {
+		return fmt.Sprintf("%d × %d, %s", o.W, o.H, counted(o.Last-o.First+1, "frame"))
+	}
+	return map[delivery.Kind]orderable{
+		delivery.Picture:      {icon: "image"},
+		delivery.Layered:      {icon: "layers"},
+		delivery.Vectors:      {icon: "pen-line"},
+		delivery.Plates:       {icon: "grip", why: printed},
+		delivery.Moving:       {icon: "film", sized: frames},
+		delivery.Baked:        {icon: "grid-3x3", why: worn, sized: texels},
+		delivery.PaintedModel: {icon: "box", why: worn, sized: texels},
+		delivery.Coded:        {icon: "square-function", why: worn, sized: func(*delivery.Order) string { return "as it stands" }},
+	}
+}()
 
 // Deliver returns what the page to order from shows.
 func (p *Pages) Deliver(st *store.State, look string, list []jobs.Job) *Deliver {
@@ -85,18 +122,19 @@ func (p *Pages) Deliver(st *store.State, look string, list []jobs.Job) *Deliver 
 		out.Look = &now.Looks[0]
 	}
 	out.toBake(now)
-	for _, kind := range []delivery.Kind{delivery.Picture, delivery.Layered, delivery.Vectors, delivery.Plates, delivery.Moving, delivery.Baked, delivery.PaintedModel, delivery.Coded} {
-		k := KindOfOrder{Kind: kind, Icon: orderIcons[kind]}
+	for _, kind := range delivery.Kinds() {
+		shown, ok := orderables[kind]
+		if !ok {
+			continue // proof sheets have their own page
+		}
+		k := KindOfOrder{Kind: kind, Icon: shown.icon}
 		for _, f := range delivery.Forms {
 			if f.Kind == kind {
 				k.Forms = append(k.Forms, f)
 			}
 		}
-		switch {
-		case kind == delivery.Plates && !out.Press:
-			k.Why = "The picture is not printed: switch the press on, at the end of the stage panel."
-		case (kind == delivery.Baked || kind == delivery.PaintedModel || kind == delivery.Coded) && len(out.Models) == 0:
-			k.Why = "No model wears a look."
+		if shown.why != nil {
+			k.Why = shown.why(out)
 		}
 		out.Kinds = append(out.Kinds, k)
 	}
@@ -169,14 +207,8 @@ func (p *Pages) Orders(project string, list []jobs.Job) Orders {
 			continue // its own page shows it
 		}
 		v := OrderView{Job: j, Form: f, Percent: int(100 * (float64(j.Made) + j.Within) / float64(max(1, j.Pieces))), Of: fmt.Sprintf("%d × %d, %s", j.Order.W, j.Order.H, counted(j.Order.Samples, "position"))}
-		switch f.Kind {
-		case delivery.Baked, delivery.PaintedModel:
-			v.Of = fmt.Sprintf("%d × %d texels, %s", j.Order.W, j.Order.H, counted(j.Order.Samples, "position"))
-		case delivery.Coded:
-			v.Of = "as it stands"
-		}
-		if f.Kind == delivery.Moving {
-			v.Of = fmt.Sprintf("%d × %d, %s", j.Order.W, j.Order.H, counted(j.Order.Last-j.Order.First+1, "frame"))
+		if sized := orderables[f.Kind].sized; sized != nil {
+			v.Of = sized(&j.Order)
 		}
 		if !j.Ended.IsZero() {
 			v.Took = lasting(j.Ended.Sub(j.Placed))

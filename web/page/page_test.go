@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/color"
+	"mobanta/core/delivery"
 	"mobanta/core/layout"
 	"mobanta/core/network"
 	"mobanta/core/picture"
@@ -357,5 +358,12 @@ func TestTheTrailSaysWhatLiesBetweenFinishAndPixel(t *testing.T) {
 func TestKeysOfOneSign(t *testing.T) {
 	for key, single := range map[string]bool{"T": true, "Shift D": true, "/": true, "Ctrl C": false, "F2": false, "Shift F2": false, "Escape": false, "Shift ": false} {
 		assert.Equal(t, single, Command{Key: key}.Single(), key)
+	}
+}
+
+func TestEveryKindOfOrderHasItsPlace(t *testing.T) {
+	for _, k := range delivery.Kinds() {
+		shown, ok := orderables[k]
+		assert.Equal(t, k != delivery.Proof, ok && shown.icon != "", "%s: all but proof sheets, which have their own page", k)
 	}
 }

@@ -413,7 +413,7 @@ func (p *Pages) functions() template.FuncMap {
 		"here":          here,
 		"weighing":      weighing,
 		"travels":       node.Catalogue{}.Travels,
-		"orderIcon":     func(k delivery.Kind) string { return orderIcons[k] },
+		"orderIcon":     func(k delivery.Kind) string { return orderables[k].icon },
 		"num":           number,
 		"wire":          wire,
 		"card":          p.card,
