@@ -43,7 +43,7 @@ func (b *Board) dial(ctx context.Context) (*line, error) {
 	err := l.connect(&b.options)
 	if err == nil {
 		l.nc.SetErrorHandler(func(_ *nats.Conn, _ *nats.Subscription, err error) { b.log.Warn("the line to the queue", "error", err) })
-		err = l.make(ctx)
+		err = l.create(ctx)
 	}
 	if err != nil {
 		l.close()
@@ -114,8 +114,8 @@ func at(by *Options) (*nats.Conn, error) {
 	return nc, nil
 }
 
-// make makes what of the queue is not there yet.
-func (l *line) make(ctx context.Context) (err error) {
+// create makes what of the queue is not there yet.
+func (l *line) create(ctx context.Context) (err error) {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()
 	l.queue, err = l.js.CreateOrUpdateStream(ctx, jetstream.StreamConfig{Name: queueName, Subjects: []string{"pieces.>"}, Retention: jetstream.WorkQueuePolicy,

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"mobanta/core/names"
 	"mobanta/core/parallel"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
@@ -24,6 +25,11 @@ const (
 	Level                  // where a tone passes a level; these are found on the page, not here
 	Kinds
 )
+
+// String returns its name.
+func (k Kind) String() string {
+	return names.Nth(int(k), "contour", "crease", "border", "seam", "crossing", "suggestive", "level")
+}
 
 // Wanted says what is looked for.
 type Wanted struct {

@@ -94,7 +94,7 @@ func Compile(net *network.Network, cat node.Catalogue) (*Program, error) {
 	at := make(map[string]*plan, len(order))
 	for i, k := range order {
 		d := &net.Nodes[k]
-		if err := plans[i].make(d, cat, at); err != nil {
+		if err := plans[i].of(d, cat, at); err != nil {
 			return nil, err
 		}
 		at[d.ID] = &plans[i]
@@ -114,7 +114,8 @@ func Compile(net *network.Network, cat node.Catalogue) (*Program, error) {
 	return p, nil
 }
 
-func (pl *plan) make(d *network.Node, cat node.Catalogue, at map[string]*plan) error {
+// of makes the plan of a node; at holds those of what it depends on.
+func (pl *plan) of(d *network.Node, cat node.Catalogue, at map[string]*plan) error {
 	kind := cat.Kind(d.Kind)
 	if kind == nil {
 		return fmt.Errorf("eval: unknown kind of node %.60q", d.Kind)

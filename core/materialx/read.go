@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
 )
@@ -18,7 +19,7 @@ type Network struct {
 	Name    string
 	Network network.Network
 	Groups  []network.Group
-	Remarks []string // what could not be read, by name
+	Remarks names.Remarks // what could not be read, by name
 }
 
 // Read reads the material of a document: the first surface whose colour comes from a graph, or the first graph. Nodes that were
@@ -88,11 +89,7 @@ func (r *reader) ownGroups() {
 	}
 }
 
-func (r *reader) remark(format string, of ...any) {
-	if s := fmt.Sprintf(format, of...); !slices.Contains(r.out.Remarks, s) && len(r.out.Remarks) < 100 {
-		r.out.Remarks = append(r.out.Remarks, s)
-	}
-}
+func (r *reader) remark(format string, of ...any) { r.out.Remarks.Add(100, format, of...) }
 
 // colours are the inputs of surfaces that come nearest to a drawn colour, the first that is there counting.
 var colours = map[string][]string{"surface_unlit": {"emission_color"}, "standard_surface": {"base_color", "emission_color"}, "gltf_pbr": {"base_color", "emissive"}, "open_pbr_surface": {"base_color", "emission_color"}, "UsdPreviewSurface": {"diffuseColor", "emissiveColor"}}

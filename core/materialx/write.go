@@ -13,6 +13,7 @@ import (
 	"unicode"
 
 	"mobanta/core/color"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/project"
@@ -23,7 +24,7 @@ import (
 // Look is a look as a document.
 type Look struct {
 	Document *Document
-	Remarks  []string          // what does not travel, in sentences
+	Remarks  names.Remarks     // what does not travel, in sentences
 	Pictures map[string]string // names of files → hashes
 }
 
@@ -154,11 +155,7 @@ type writer struct {
 	flat  map[string]string // where the network was made flat: its ids there
 }
 
-func (w *writer) remark(format string, of ...any) {
-	if s := fmt.Sprintf(format, of...); !slices.Contains(w.out.Remarks, s) {
-		w.out.Remarks = append(w.out.Remarks, s)
-	}
-}
+func (w *writer) remark(format string, of ...any) { w.out.Remarks.Add(0, format, of...) }
 
 func (w *writer) free(base string) string {
 	n := base

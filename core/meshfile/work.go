@@ -44,22 +44,9 @@ func (w *work) spend(n int) error {
 }
 
 // notes are what was left out, each said once.
-type notes struct {
-	said map[string]bool
-	list []string
-}
+type notes struct{ list names.Remarks }
 
-func (n *notes) add(format string, args ...any) {
-	s := fmt.Sprintf(format, args...)
-	if n.said[s] || len(n.list) >= maxNotes {
-		return
-	}
-	if n.said == nil {
-		n.said = map[string]bool{}
-	}
-	n.said[s] = true
-	n.list = append(n.list, s)
-}
+func (n *notes) add(format string, args ...any) { n.list.Add(maxNotes, format, args...) }
 
 // naming gives parts names of their own.
 type naming struct {

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 
+	"mobanta/core/names"
 	"mobanta/core/vec"
 )
 
@@ -63,6 +64,9 @@ const (
 	Morph
 )
 
+// String returns its name.
+func (p Path) String() string { return names.Nth(int(p), "place", "turn", "scale", "morph") }
+
 // Way is how a channel goes from key to key.
 type Way int
 
@@ -72,6 +76,9 @@ const (
 	Step              // it stays until the next key
 	Cubic             // cubic splines through keys with tangents
 )
+
+// String returns its name.
+func (w Way) String() string { return names.Nth(int(w), "linear", "step", "cubic") }
 
 // Channel moves one value of a node.
 type Channel struct {

@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"math"
 	"slices"
+
+	"mobanta/core/names"
 )
 
 // Way is how a value goes.
@@ -254,6 +256,9 @@ const (
 	Beginning
 	Ending
 )
+
+// String returns its name.
+func (e Edge) String() string { return names.Nth(int(e), "between", "beginning", "ending") }
 
 // EdgeAt tells which end of the move a phase stands at, within slack on either side: where it is at From, where at To.
 func (m *Move) EdgeAt(phase, slack float64) Edge {

@@ -5,6 +5,7 @@ package names
 import (
 	"errors"
 	"fmt"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -94,4 +95,12 @@ func shows(s string) bool {
 	return strings.ContainsFunc(s, func(r rune) bool {
 		return unicode.IsGraphic(r) && !unicode.IsSpace(r) && !unicode.Is(unicode.Cf, r) && !unicode.Is(unicode.Mn, r)
 	})
+}
+
+// Nth returns the k-th of some names, for those who print what is counted; its number where it has none.
+func Nth(k int, of ...string) string {
+	if k < 0 || k >= len(of) {
+		return strconv.Itoa(k)
+	}
+	return of[k]
 }

@@ -14,6 +14,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/find"
 	"mobanta/core/line"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/sample"
 	"mobanta/core/shade"
@@ -113,6 +114,9 @@ const (
 	OnPage         // a piece of the page, as it is printed, over all tones from dark to light
 	OnStroke       // strokes as its pens draw them
 )
+
+// String returns its name.
+func (s Strip) String() string { return names.Nth(int(s), "none", "length", "page", "stroke") }
 
 // MaxValue is the greatest value, without its sign, that a node hands on. Larger
 // ones are cut to it, and what is no number is 0: that is what "never NaN or

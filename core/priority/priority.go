@@ -7,6 +7,8 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+
+	"mobanta/core/names"
 )
 
 // Level is how urgent work is, the most urgent first.
@@ -21,6 +23,11 @@ const (
 	Previews              // pictures of what might be
 	Jobs                  // what nobody looks at while it is made
 )
+
+// String returns its name.
+func (l Level) String() string {
+	return names.Nth(int(l), "hand", "first", "settled", "cards", "previews", "jobs")
+}
 
 // Rank is a level and, among equals, when its owner was last heard of: later is better.
 type Rank struct {

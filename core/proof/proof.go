@@ -68,6 +68,9 @@ const (
 	Choices             // by key, of those that are given
 )
 
+// String returns its name.
+func (k Kind) String() string { return names.Nth(int(k), "numbers", "colours", "choices") }
+
 // Value is a value of an axis with its name.
 type Value struct{ Key, Name string }
 

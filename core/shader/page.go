@@ -19,6 +19,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/eval"
 	"mobanta/core/light"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/project"
@@ -82,7 +83,7 @@ func (o *Order) LookOf(p *project.Project) string {
 
 // Page is a stage with shaders for its looks, ready to be written as one HTML file.
 type Page struct {
-	Remarks  []string
+	Remarks  names.Remarks
 	Programs []*Program
 	title    string
 	data     document
@@ -191,9 +192,7 @@ func NewPage(ctx context.Context, p *project.Project, files stage.Files, o Order
 			number[part.Look] = k
 			pg.Programs = append(pg.Programs, prog)
 			for _, r := range prog.Remarks {
-				if !slices.Contains(pg.Remarks, r) {
-					pg.Remarks = append(pg.Remarks, r)
-				}
+				pg.remark("%s", r)
 			}
 			d, err := data(prog, files)
 			if err != nil {
@@ -234,11 +233,7 @@ func NewPage(ctx context.Context, p *project.Project, files stage.Files, o Order
 	return pg, nil
 }
 
-func (pg *Page) remark(format string, of ...any) {
-	if s := fmt.Sprintf(format, of...); !slices.Contains(pg.Remarks, s) {
-		pg.Remarks = append(pg.Remarks, s)
-	}
-}
+func (pg *Page) remark(format string, of ...any) { pg.Remarks.Add(0, format, of...) }
 
 func lamp(l *light.Source) lampData {
 	out := lampData{Name: l.Name, Kind: LampCode(l.Kind), Direction: l.Dir, Place: l.At, Colour: l.Color, Strength: l.Strength, Size: l.Size, Fades: l.Fade, FullAt: l.Reach, Parts: -1}

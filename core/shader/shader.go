@@ -9,6 +9,7 @@ import (
 
 	"mobanta/core/color"
 	"mobanta/core/light"
+	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
 	"mobanta/core/project"
@@ -24,7 +25,7 @@ type Program struct {
 	Uniforms         []Uniform
 	Textures         []Texture
 	Baked            []Baked // values of vertices, as attributes baked0, baked1…
-	Remarks          []string
+	Remarks          names.Remarks
 	Lines            bool // whether it draws lines, which are left out
 }
 
@@ -104,11 +105,7 @@ type writer struct {
 	points []sample.Variant
 }
 
-func (w *writer) remark(format string, of ...any) {
-	if s := fmt.Sprintf(format, of...); !slices.Contains(w.out.Remarks, s) {
-		w.out.Remarks = append(w.out.Remarks, s)
-	}
-}
+func (w *writer) remark(format string, of ...any) { w.out.Remarks.Add(0, format, of...) }
 
 // name returns what the variables of a node begin with: what the artist calls it.
 func (w *writer) name(d *network.Node) string {

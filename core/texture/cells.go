@@ -4,6 +4,8 @@ import (
 	"math"
 	"slices"
 	"sync"
+
+	"mobanta/core/names"
 )
 
 // Measure is how far apart two places are.
@@ -15,6 +17,9 @@ const (
 	Blocks                  // along the axes, one after the other
 	Square                  // along the longest of the axes
 )
+
+// String returns its name.
+func (m Measure) String() string { return names.Nth(int(m), "straight", "blocks", "square") }
 
 // Near is what Cells finds: all lengths are in cells.
 type Near struct {

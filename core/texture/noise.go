@@ -2,7 +2,11 @@
 // with the mean that it has over what a pixel covers.
 package texture
 
-import "math"
+import (
+	"math"
+
+	"mobanta/core/names"
+)
 
 // Seed moves a texture to another stretch of the same stuff: whole numbers of cells.
 type Seed struct{ x, y, z int32 }
@@ -126,6 +130,9 @@ const (
 	Ridged       // sharp crests where the noise is 0
 	Billow       // sharp valleys there
 )
+
+// String returns its name.
+func (s Shape) String() string { return names.Nth(int(s), "plain", "ridged", "billow") }
 
 // swing is by how much the size of noise is stretched for Ridged and Billow, so that their
 // mean is ½, crests that are cut off included (found over four million places).

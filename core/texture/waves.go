@@ -1,6 +1,10 @@
 package texture
 
-import "math"
+import (
+	"math"
+
+	"mobanta/core/names"
+)
 
 // Profile is the course of a wave from one whole number to the next, from 0 to 1.
 type Profile uint8
@@ -12,6 +16,9 @@ const (
 	Tent                 // rises and falls in straight lines
 	Pulse                // 1 for a part of the way, 0 for the rest
 )
+
+// String returns its name.
+func (p Profile) String() string { return names.Nth(int(p), "round", "ramp", "tent", "pulse") }
 
 // Mean returns the mean of a profile over a stretch of length foot about t, exactly: its
 // integral over the stretch by the stretch. width is how much of a Pulse is 1.

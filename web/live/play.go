@@ -78,7 +78,7 @@ func (s *session) takePlay(m said) error {
 	s.studio.shares.join(s)
 	for range parallel.Cores() {
 		s.makers.Go(func() {
-			if err := s.guarded("frames", func() error { s.make(ctx, p); return nil }); err != nil {
+			if err := s.guarded("frames", func() error { s.drawFrames(ctx, p); return nil }); err != nil {
 				s.stumbled(p, err)
 			}
 		})
@@ -259,8 +259,8 @@ func (s *session) stumbled(p *playing, err error) {
 	s.tell(map[string]any{"t": "play", "on": false})
 }
 
-// make draws frames until playing stops.
-func (s *session) make(ctx context.Context, p *playing) {
+// drawFrames draws frames until playing stops.
+func (s *session) drawFrames(ctx context.Context, p *playing) {
 	r := picture.NewRenderer(1)
 	r.Under(s.studio.memory)
 	defer r.Close()
