@@ -1,9 +1,11 @@
 package demo
 
 import (
+	"bytes"
 	"context"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -26,6 +28,7 @@ func ordered(t *testing.T, name string, p *project.Project, kept stage.Files, li
 	t.Helper()
 	p = p.Clone()
 	p.Stage.Time.Last, p.Stage.Time.First = 2, 1
+	p.Stage.Time.At = p.Stage.Time.Start(1) // so that pictures and the first frame are of one pose
 	printed := p.Clone()
 	_, err := printed.Apply(&project.Edit{Op: "press.set", Key: "on", Value: true})
 	require.NoError(t, err)
@@ -91,18 +94,24 @@ func TestEveryFormatOfEverything(t *testing.T) {
 	}
 	solids := meshfile.Kept(func(string) (string, []byte, error) { return "", nil, os.ErrNotExist })
 	ordered(t, "a new project", solid(), solids, false)
+	// A ball of few triangles, for all that grows over a surface.
+	var ball bytes.Buffer
+	require.NoError(t, meshfile.WriteOBJ(&ball, mesh.Sphere(1, 48, 24)))
+	balls := meshfile.Kept(func(string) (string, []byte, error) { return "ball.obj", ball.Bytes(), nil })
 	all, err := recipes.All()
 	require.NoError(t, err)
 	for _, r := range all {
-		p := solid()
-		_, err := p.Apply(&project.Edit{Op: "look.add", Name: r.File.Name, Network: &r.File.Network, Groups: r.File.Groups})
+		p := project.New(r.File.Name)
+		_, err := p.Apply(&project.Edit{Op: "model.add", Name: "Ball", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}})
+		require.NoError(t, err)
+		_, err = p.Apply(&project.Edit{Op: "look.add", Name: r.File.Name, Network: &r.File.Network, Groups: r.File.Groups})
 		require.NoError(t, err, r.ID)
 		id := p.Looks[len(p.Looks)-1].ID
 		for part := range p.Stage.Models[0].Looks {
 			_, err := p.Apply(&project.Edit{Op: "look.assign", ID: p.Stage.Models[0].ID, Part: part, Look: id})
 			require.NoError(t, err)
 		}
-		ordered(t, r.ID, p, solids, true)
+		ordered(t, r.ID, p, balls, true)
 	}
 	for _, s := range Samples {
 		p, files, err := s.Make()

@@ -34,7 +34,7 @@ func TestDriftwoodDoesNotShimmer(t *testing.T) {
 	}
 	open := meshfile.Kept(func(h string) (string, []byte, error) { return files[h].Name, files[h].Data, nil })
 	p.Stage.Camera.Target, p.Stage.Camera.Distance, p.Stage.Camera.Elevation = vec.V{-2.7, 1.2, -1.5}, 9, 8
-	const w, h, frames = 240, 180, 24
+	const w, h, frames = 240, 180, 10
 	type shot struct {
 		pix    []float64 // encoded, 0 to 255; three a pixel
 		points *sample.Points
