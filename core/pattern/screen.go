@@ -349,7 +349,7 @@ func (s *Screen) sharpened(foot float64) [][2]float32 {
 // as much ink on average as asked for all that is soft: dots and holes smaller than the fade is wide
 // would come out too large.
 func (k *Ink) calibrate() {
-	const steps, places = 120, 1 << 12
+	const steps, places = calibrated, 1 << 12
 	apart := max(1, len(k.ranks)/places) | 1 // one of so many places is enough
 	rank, wide := make([]float32, 0, places), make([]float32, 0, places)
 	widest := float32(0)
@@ -358,15 +358,8 @@ func (k *Ink) calibrate() {
 		rank, wide = append(rank, k.ranks[i][0]), append(wide, w)
 		widest = max(widest, w)
 	}
-	var mean [steps + 1]float32 // of ink, for ranks from low on
 	low, step := -widest/2, (1+widest)/steps
-	parallel.Do(parallel.Cores(), len(mean), func(j int) {
-		sum, x := 0.0, low+float32(j)*step
-		for i, r := range rank {
-			sum += float64(fade(x-r, wide[i]))
-		}
-		mean[j] = float32(sum / float64(len(rank)))
-	})
+	mean := means(rank, wide, low, step)
 	mean[0], mean[steps] = 0, 1
 	j := 0
 	for i := range k.from {
@@ -380,6 +373,30 @@ func (k *Ink) calibrate() {
 		}
 		k.from[i] = low + (float32(j)+part)*step
 	}
+}
+
+// calibrated is into how many steps ranks are parted to calibrate ink.
+const calibrated = 120
+
+// means returns how much ink there is on average about each of the ranks that lie a step apart from low on, over places of which
+// each fades over its own width. low lies no higher than where the first begins to.
+func means(rank, wide []float32, low, step float32) (mean [calibrated + 1]float32) {
+	var sum [calibrated + 2]float64 // of what fades
+	var full [calibrated + 2]int    // how many places are all ink from there on
+	for i, r := range rank {
+		// From the step before the fade begins to that after it ends, so that no rounding leaves any out.
+		j := max(0, int((r-wide[i]/2-low)/step))
+		for end := min(calibrated, int((r+wide[i]/2-low)/step)+1); j <= end; j++ {
+			sum[j] += float64(fade(low+float32(j)*step-r, wide[i]))
+		}
+		full[j]++
+	}
+	inked := 0
+	for j := range mean {
+		inked += full[j]
+		mean[j] = float32((sum[j] + float64(inked)) / float64(len(rank)))
+	}
+	return mean
 }
 
 func hypot(a, b float32) float32 {

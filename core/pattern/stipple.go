@@ -93,19 +93,32 @@ func stippled(size float64) *Screen {
 	// A dot grows while the next few come, so that ink comes evenly.
 	grow := 8.0 / float64(len(dots))
 	reach := int(math.Ceil(3 * n / StippleCells))
+	nearly := radius * radius * (1 + 1e-9)                                 // beyond it no rounding makes a distance less than the radius
+	across, down := make([]float64, 2*reach+1), make([]float64, 2*reach+1) // how far places are from a dot, squared
 	for k, dot := range dots {
 		order := float64(k) / float64(len(dots))
 		cx, cy := int(dot[0]*n), int(dot[1]*n)
-		for dy := -reach; dy <= reach; dy++ {
-			for dx := -reach; dx <= reach; dx++ {
-				i := (cy+dy)&(n-1)*n + (cx+dx)&(n-1)
-				d := math.Sqrt(torus((float64(cx+dx)+0.5)/n-dot[0], (float64(cy+dy)+0.5)/n-dot[1]))
-				if d < radius {
-					key[i] = min(key[i], order+grow*d*d/radius/radius)
+		for d := range across {
+			across[d] = torus((float64(cx+d-reach)+0.5)/n-dot[0], 0)
+			down[d] = torus(0, (float64(cy+d-reach)+0.5)/n-dot[1])
+		}
+		for dy, y2 := range down {
+			row := (cy + dy - reach) & (n - 1) * n
+			for dx, x2 := range across {
+				i, far := row+(cx+dx-reach)&(n-1), x2+y2
+				if far < nearly {
+					if d := math.Sqrt(far); d < radius {
+						key[i] = min(key[i], order+grow*d*d/radius/radius)
+					}
 				}
-				second[i] = min(second[i], d)
+				if far < second[i] {
+					second[i] = far
+				}
 			}
 		}
+	}
+	for i, v := range second {
+		second[i] = math.Sqrt(v)
 	}
 	for i, v := range key {
 		if math.IsInf(v, 1) { // where no dot comes: the nearer the sooner
