@@ -2,6 +2,7 @@ package pattern
 
 import (
 	"math"
+	"math/cmplx"
 	"math/rand/v2"
 	"testing"
 
@@ -49,6 +50,7 @@ func TestAScreenHasAsMuchInkAsIsAsked(t *testing.T) {
 		t.Skip("takes long")
 	}
 	worst := 0.0
+	r := rand.New(rand.NewPCG(8, 5))
 	for _, spot := range spots {
 		s := Of(spot)
 		for _, angle := range []float64{0, 15, 45, 75} {
@@ -56,6 +58,9 @@ func TestAScreenHasAsMuchInkAsIsAsked(t *testing.T) {
 				for _, density := range []float64{20, 33, 60, 107, 200} {
 					for _, soft := range []float32{0, 0.2, 0.5} {
 						for _, tone := range []float32{0.02, 0.1, 0.3, 0.5, 0.7, 0.9, 0.98} {
+							if r.IntN(5) > 0 {
+								continue // a fifth of all, two thousand, are enough to find what is amiss
+							}
 							mean := inked(s, density, angle, lines, soft, tone)
 							off := math.Abs(mean - float64(1-tone))
 							worst = max(worst, off)
@@ -87,16 +92,24 @@ func TestAScreenBeatsWithNoPixels(t *testing.T) {
 				if math.Hypot(fx, fy)*n < 6 { // too slow to be told from the window
 					continue
 				}
-				var re, im, sum float64
-				for y := range n {
-					for x := range n {
-						w := (0.5 - 0.5*math.Cos(2*math.Pi*(float64(x)+0.5)/n)) * (0.5 - 0.5*math.Cos(2*math.Pi*(float64(y)+0.5)/n)) // Hann
-						sin, cos := math.Sincos(2 * math.Pi * (fx*float64(x) + fy*float64(y)))
-						v := (float64(pix[y*n+x]) - mean) * w
-						re, im, sum = re+v*cos, im+v*sin, sum+w
-					}
+				// The wave and the window over the page are products of those along its sides.
+				var across, down [n]complex128
+				var sum float64
+				for k := range n {
+					w := 0.5 - 0.5*math.Cos(2*math.Pi*(float64(k)+0.5)/n) // Hann
+					across[k] = cmplx.Rect(w, 2*math.Pi*fx*float64(k))
+					down[k] = cmplx.Rect(w, 2*math.Pi*fy*float64(k))
+					sum += w
 				}
-				require.LessOrEqual(t, 2*math.Hypot(re, im)/sum, 1.0/255, "%s %v cells, %v°, tone %v: a wave of %v pixels", spot, density, angle, tone, 1/f)
+				var wave complex128
+				for y := range n {
+					var row complex128
+					for x := range n {
+						row += complex(float64(pix[y*n+x])-mean, 0) * across[x]
+					}
+					wave += row * down[y]
+				}
+				require.LessOrEqual(t, 2*cmplx.Abs(wave)/(sum*sum), 1.0/255, "%s %v cells, %v°, tone %v: a wave of %v pixels", spot, density, angle, tone, 1/f)
 			}
 		}
 	}
