@@ -14,6 +14,7 @@ import (
 	"runtime"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -21,6 +22,7 @@ import (
 	"mobanta/core/color"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
+	"mobanta/core/stage"
 	"mobanta/core/vec"
 )
 
@@ -327,4 +329,32 @@ func FuzzRead(f *testing.F) {
 			t.Errorf("what was read cannot be shown: %v", err)
 		}
 	})
+}
+
+func TestASolidIsMadeOnceWhileItIsInUse(t *testing.T) {
+	none := func(string) (string, []byte, error) { return "", nil, os.ErrNotExist }
+	of := func(m stage.Model) *mesh.Surface {
+		s, err := meshfile.Surface(context.Background(), &m, none)
+		require.NoError(t, err)
+		return s
+	}
+	cube := of(stage.Model{Solid: "cube"})
+	assert.Same(t, cube, of(stage.Model{Solid: "cube"}))
+	assert.NotSame(t, cube, of(stage.Model{Solid: "cone"}))
+	assert.NotSame(t, cube, of(stage.Model{Solid: "cube", Form: mesh.Form{Steps: 1}}), "in another form it is another surface")
+
+	gone := make(chan bool)
+	runtime.AddCleanup(cube, func(c chan bool) { close(c) }, gone)
+	runtime.KeepAlive(cube)
+	cube = nil
+	require.Eventually(t, func() bool {
+		runtime.GC()
+		select {
+		case <-gone:
+			return true
+		default:
+			return false
+		}
+	}, 10*time.Second, time.Millisecond, "nothing but who uses it holds a surface")
+	assert.NotNil(t, of(stage.Model{Solid: "cube"}))
 }

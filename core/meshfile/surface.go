@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"sync"
+	"weak"
 
 	"mobanta/core/mesh"
 	"mobanta/core/pixmap"
@@ -18,7 +19,7 @@ func Surface(ctx context.Context, m *stage.Model, open func(hash string) (name s
 		if s == nil {
 			return nil, fmt.Errorf("meshfile: there is no solid named %.40q", m.Solid)
 		}
-		return s.Make().Surface(ctx, m.Form)
+		return solids.surface(ctx, s, m.Form)
 	}
 	name, data, err := open(m.File)
 	if err != nil {
@@ -29,6 +30,44 @@ func Surface(ctx context.Context, m *stage.Model, open func(hash string) (name s
 		return nil, err
 	}
 	return model.Mesh.Surface(ctx, m.Form)
+}
+
+// shared holds the surfaces of solids as long as anybody has them: many projects and pages show the same few.
+type shared struct {
+	mu sync.Mutex
+	of map[shape]weak.Pointer[mesh.Surface]
+}
+
+// shape is a solid in a form.
+type shape struct {
+	solid string
+	form  mesh.Form
+}
+
+var solids = shared{of: map[shape]weak.Pointer[mesh.Surface]{}}
+
+// surface returns the surface of a solid, made now if nobody has it.
+func (k *shared) surface(ctx context.Context, s *mesh.Solid, form mesh.Form) (*mesh.Surface, error) {
+	key := shape{s.Key, form}
+	k.mu.Lock()
+	out := k.of[key].Value()
+	k.mu.Unlock()
+	if out != nil {
+		return out, nil
+	}
+	out, err := s.Make().Surface(ctx, form) // two who ask at once make two
+	if err != nil {
+		return nil, err
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	for old, at := range k.of { // what nobody has any more
+		if at.Value() == nil {
+			delete(k.of, old)
+		}
+	}
+	k.of[key] = weak.Make(out)
+	return out, nil
 }
 
 // Clips returns the animations of a mesh as a document lists them.
