@@ -5,11 +5,15 @@ import (
 	"context"
 	"encoding/base64"
 	"fmt"
+	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"mobanta/core/mesh"
 )
 
 func TestNaming(t *testing.T) {
@@ -84,5 +88,29 @@ func TestValuesFitToTheByte(t *testing.T) {
 		} else {
 			assert.Regexp(t, "do not fit|more than its buffer", fmt.Sprint(err), "%+v", c)
 		}
+	}
+}
+
+func TestNumbersAreWrittenAsFmtDoes(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	for range 20_000 {
+		v := math.Float32frombits(r.Uint32())
+		if r.IntN(2) == 0 {
+			v = float32(r.IntN(2_000_000)-1_000_000) / 1000
+		}
+		c := mesh.Corner{Pos: r.Int32N(1 << 20), UV: r.Int32N(100) - 50, Normal: r.Int32N(100) - 50}
+		var o objWriter
+		o.numbers("v", []float32{v, -v})
+		o.corner(c)
+		want := fmt.Sprintf("v %g %g %d", v, -v, c.Pos+1)
+		switch {
+		case c.UV >= 0 && c.Normal >= 0:
+			want += fmt.Sprintf("/%d/%d", c.UV+1, c.Normal+1)
+		case c.UV >= 0:
+			want += fmt.Sprintf("/%d", c.UV+1)
+		case c.Normal >= 0:
+			want += fmt.Sprintf("//%d", c.Normal+1)
+		}
+		require.Equal(t, want, string(o.line))
 	}
 }

@@ -1,9 +1,9 @@
 package meshfile
 
 import (
-	"bufio"
 	"fmt"
 	"io"
+	"strconv"
 
 	"mobanta/core/color"
 	"mobanta/core/mesh"
@@ -16,52 +16,97 @@ func WriteOBJ(w io.Writer, m *mesh.Mesh) error { return WriteOBJWith(w, m, "", n
 
 // WriteOBJWith is WriteOBJ with a file of materials, and the material of each part, "" for none.
 func WriteOBJWith(w io.Writer, m *mesh.Mesh, library string, material []string) error {
-	out := bufio.NewWriter(w)
+	out := objWriter{w: w}
 	if library != "" {
-		fmt.Fprintf(out, "mtllib %s\n", library)
+		out.text("mtllib ", library)
 	}
 	for i, p := range m.Positions {
-		fmt.Fprintf(out, "v %g %g %g", p[0], p[1], p[2])
+		out.numbers("v", p[:])
 		if len(m.Paint) > 0 {
 			c := color.C{m.Paint[i][0], m.Paint[i][1], m.Paint[i][2]}
 			if !m.PaintEncoded {
 				c = c.Encoded()
 			}
-			fmt.Fprintf(out, " %g %g %g", c[0], c[1], c[2])
+			out.numbers("", c[:])
 		}
-		out.WriteString("\n")
+		out.end()
 	}
 	for _, t := range m.UVs {
-		fmt.Fprintf(out, "vt %g %g\n", t[0], t[1])
+		out.numbers("vt", t[:])
+		out.end()
 	}
 	for _, n := range m.Normals {
-		fmt.Fprintf(out, "vn %g %g %g\n", n[0], n[1], n[2])
+		out.numbers("vn", n[:])
+		out.end()
 	}
 	part := int32(-1)
 	for i := range m.FaceEnd {
 		if p := m.FacePart[i]; p != part {
 			part = p
-			fmt.Fprintf(out, "g %s\n", m.Parts[p].Name)
+			out.text("g ", m.Parts[p].Name)
 			if material != nil && material[p] != "" {
-				fmt.Fprintf(out, "usemtl %s\n", material[p])
+				out.text("usemtl ", material[p])
 			}
 		}
-		out.WriteString("f")
+		out.line = append(out.line, 'f')
 		for _, c := range m.Face(i) {
-			fmt.Fprintf(out, " %d", c.Pos+1)
-			switch {
-			case c.UV >= 0 && c.Normal >= 0:
-				fmt.Fprintf(out, "/%d/%d", c.UV+1, c.Normal+1)
-			case c.UV >= 0:
-				fmt.Fprintf(out, "/%d", c.UV+1)
-			case c.Normal >= 0:
-				fmt.Fprintf(out, "//%d", c.Normal+1)
-			}
+			out.corner(c)
 		}
-		out.WriteString("\n")
+		out.end()
 	}
-	if err := out.Flush(); err != nil {
-		return fmt.Errorf("meshfile: %w", err)
+	out.flush()
+	return out.err
+}
+
+// objWriter writes lines of an OBJ file, many at a time: most of a file are numbers, and there are millions of them.
+type objWriter struct {
+	w    io.Writer
+	line []byte
+	err  error // the first that came up
+}
+
+func (o *objWriter) flush() {
+	if o.err == nil {
+		if _, err := o.w.Write(o.line); err != nil {
+			o.err = fmt.Errorf("meshfile: %w", err)
+		}
 	}
-	return nil
+	o.line = o.line[:0]
+}
+
+// end ends a line.
+func (o *objWriter) end() {
+	if o.line = append(o.line, '\n'); len(o.line) > 1<<15 {
+		o.flush()
+	}
+}
+
+func (o *objWriter) text(head, name string) {
+	o.line = append(append(o.line, head...), name...)
+	o.end()
+}
+
+// numbers adds numbers to a line, as short as tells them apart.
+func (o *objWriter) numbers(head string, of []float32) {
+	o.line = append(o.line, head...)
+	for _, v := range of {
+		o.line = strconv.AppendFloat(append(o.line, ' '), float64(v), 'g', -1, 32)
+	}
+}
+
+// corner adds a corner of a face to a line; indices count from 1.
+func (o *objWriter) corner(c mesh.Corner) {
+	index := func(head string, v int32) {
+		o.line = strconv.AppendInt(append(o.line, head...), int64(v)+1, 10)
+	}
+	index(" ", c.Pos)
+	switch {
+	case c.UV >= 0 && c.Normal >= 0:
+		index("/", c.UV)
+		index("/", c.Normal)
+	case c.UV >= 0:
+		index("/", c.UV)
+	case c.Normal >= 0:
+		index("//", c.Normal)
+	}
 }
