@@ -33,7 +33,7 @@ func TestRandomEditsUndosAndRedos(t *testing.T) {
 	model, at := []string{text(st.Project)}, 0
 	kinds := node.Catalogue{}.All()
 	accepted, undone := 0, 0
-	for step := range 10_000 {
+	for step := range 2_500 {
 		switch n := r.IntN(10); {
 		case n < 2:
 			st, err := s.Move(ctx, id, -1)
@@ -78,8 +78,8 @@ func TestRandomEditsUndosAndRedos(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, accepted, 1500)
-	assert.Greater(t, undone, 1000)
+	assert.Greater(t, accepted, 350)
+	assert.Greater(t, undone, 350)
 }
 
 // randomEdit returns an edit that may or may not make sense.

@@ -380,7 +380,7 @@ func FuzzEdits(f *testing.F) {
 // A run of many edits. By default it is a short one; MOBANTA_EDITS=1000000 makes it
 // as long as a project lives.
 func TestManyRawEdits(t *testing.T) {
-	total := 4_000
+	total := 1_500
 	if n, err := strconv.Atoi(os.Getenv("MOBANTA_EDITS")); err == nil {
 		total = n
 	}

@@ -33,7 +33,7 @@ func TestWhatNodesHandOnIsBounded(t *testing.T) {
 		if kind.Spec.Kind == network.FinishKind {
 			continue
 		}
-		for round := range 60 {
+		for round := range 16 {
 			n := &network.Network{Nodes: []network.Node{
 				{ID: "big", Kind: "formula", Set: map[string]any{"text": "exp(99.) * (vec3(a, -a, a * a) - 0.5)", "gives": "vector", "inputs": []network.Argument{{Key: "a", Type: network.Tone}}}},
 				{ID: "light", Kind: "diffuse-light"},

@@ -137,7 +137,7 @@ func TestRandomEditsLeaveASoundNetwork(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	groups := []network.Group{}
 	n := networktest.Settled(t, cat)
-	for step := range 4000 {
+	for step := range 1500 {
 		c := network.NewGrouped(cat, groups)
 		pick := func() *network.Node { return &n.Nodes[r.IntN(len(n.Nodes))] }
 		several := func() (ids []string) {

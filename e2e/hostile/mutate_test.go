@@ -288,7 +288,7 @@ func palettes(t *testing.T) []seed {
 // Mutated files, read as the studio reads them: no slip, and none that costs more than it may. MOBANTA_FILES says how many
 // for each reader, MOBANTA_SEED which; what fails is kept in the folder for temporary files.
 func TestMutatedFiles(t *testing.T) {
-	n, err := strconv.Atoi(cmp.Or(os.Getenv("MOBANTA_FILES"), "120"))
+	n, err := strconv.Atoi(cmp.Or(os.Getenv("MOBANTA_FILES"), "40"))
 	require.NoError(t, err)
 	first, _ := strconv.Atoi(os.Getenv("MOBANTA_SEED"))
 	defer debug.SetMemoryLimit(debug.SetMemoryLimit(1 << 30))
