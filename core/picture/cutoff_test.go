@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/budget"
+	"mobanta/core/finish"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/picture"
@@ -90,4 +91,28 @@ func TestAPictureIsTheSameWhereverTheOneBeforeWasCutOff(t *testing.T) {
 		other.Close()
 		assert.Zero(t, b.Used())
 	}
+}
+
+// What is asked of a picture that was cut off before it was shown is answered by no picture of another size: a glow, made ready
+// for that, reaches less far.
+func TestWhatIsAskedOfAPictureThatWasNeverShown(t *testing.T) {
+	sc := stagetest.Of(t, mesh.Torus(1, 0.4, 48, 24))
+	sc.Stage.Glow = finish.Glow{On: true, Strength: 1, Radius: 100, Threshold: 0.1}
+	l := look(t, banded+`{"id":"end","kind":"Finish","in":{"colour":"bands.colour"}}`)
+	cut := 0
+	for left := range 40 {
+		r := picture.NewRenderer(1)
+		bytesOf(t, r, job(sc, l, 48, 32, 1))
+		shown := false
+		err := r.Render(&countdown{context.Background(), left}, job(sc, l, 96, 64, 1), func(*picture.Result) { shown = true })
+		if err != nil {
+			require.ErrorIs(t, err, context.Canceled)
+			cut++
+		}
+		trail, err := r.Trail(context.Background(), 1.4, 0.9)
+		if err == nil {
+			assert.Equal(t, shown, trail.X > 48, "cut off after %d: it is of the picture that was shown last", left)
+		}
+	}
+	assert.Greater(t, cut, 2)
 }

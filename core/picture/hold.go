@@ -52,8 +52,11 @@ func (r *Renderer) Holds() bool {
 	return r.holds()
 }
 
-// holds is Holds for those who are at work: a picture that was cut off may have left what it sees, and no film of it.
-func (r *Renderer) holds() bool { return r.seen != nil && len(r.result.Base) == 4*len(r.seen.Tri) }
+// holds is Holds for those who are at work: a picture that was cut off may have left what it sees, and no film of it, or one
+// that has never been shown.
+func (r *Renderer) holds() bool {
+	return r.seen != nil && len(r.result.Base) == 4*len(r.seen.Tri) && r.result.chain != nil
+}
 
 // Use says that the renderer is wanted: it does not let go of its picture for others until
 // done is called, so that what it has drawn can be asked about.

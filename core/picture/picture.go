@@ -569,7 +569,7 @@ func (r *Renderer) first(ctx context.Context) error {
 		for i := range r.groups {
 			r.groups[i].drawn = eval.Key{}
 		}
-		old.Base = nil
+		old.Base, res.chain = nil, nil // which was made ready for a film of another size
 	}
 	if old.Base == nil || old.Delta != nil || old.under != res.under || old.shining != res.shining {
 		res.Dirty = res.Bounds()
