@@ -409,3 +409,31 @@ func ExampleOrder_Check() {
 	fmt.Println(o.Check(p, 2048, 2048))
 	// Output: bake: no model wears a look: put one on first
 }
+
+// Where a texel does not look the same all over it is the mean of many positions: on the edge of a band, which its neighbours
+// tell, and within what folds below a texel, which no neighbour tells.
+func TestATexelIsTheMeanOfWhatItCovers(t *testing.T) {
+	const n = 32
+	sheet := mesh.Grid("sheet", 1, 1, func(u, v float64) vec.V { return vec.V{float32(u), 0, float32(v)} })
+	place := network.Node{ID: "place", Kind: "coordinates", Set: map[string]any{"space": "uv"}}
+	of := func(text string) network.Node {
+		return network.Node{ID: "tone", Kind: "formula", Set: map[string]any{"text": text, "inputs": []network.Argument{{Key: "p", Type: network.Vector}}}, In: map[string]network.Input{"p": wire("place.vector")}}
+	}
+	tone := func(node, port string, nodes ...network.Node) []float64 {
+		p, f := worn(t, sheet, append(nodes, end(node+"."+port))...)
+		x, _ := drawn(t, p, f, bake.Order{Bits: 16, Outputs: []bake.Output{{Look: p.Looks[0].ID, Node: node, Port: port, Data: true}}}, n, n, 64)
+		row := make([]float64, n)
+		for i := range row {
+			row[i] = at(x, i, n/2, 0)
+		}
+		return row
+	}
+	for i, v := range tone("tone", "value", place, of("abs(fract(p.x * 32.) - 0.5)")) {
+		assert.InDelta(t, 0.25, v, 0.01, "texel %d of what is alike in all", i)
+	}
+	band := network.Node{ID: "band", Kind: "soft-step", In: map[string]network.Input{"tone": wire("tone.value"), "threshold": {Value: 0.5}, "softness": {Value: 0.0}}}
+	row := tone("band", "tone", place, of(fmt.Sprintf("p.x * 0.5 + %v", 0.25-0.15/n)), band) // passes a half at 0.3 of texel 16
+	assert.InDelta(t, 0, row[15], 1e-3)
+	assert.InDelta(t, 0.7, row[16], 0.03)
+	assert.InDelta(t, 1, row[17], 1e-3)
+}

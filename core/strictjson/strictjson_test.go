@@ -74,6 +74,7 @@ func TestDepth(t *testing.T) {
 	var v any
 	assert.NoError(t, Decode([]byte(strings.Repeat("[", 64)+strings.Repeat("]", 64)), &v))
 	assert.ErrorContains(t, Decode([]byte(strings.Repeat("[", 65)+strings.Repeat("]", 65)), &v), "line 1, column 65: ")
+	assert.ErrorContains(t, Decode([]byte(strings.Repeat("[1, ", 65)+"1"+strings.Repeat("]", 65)), &v), "nested more than 64 deep", "whatever stands between")
 	assert.NoError(t, Decode([]byte("["+strings.Repeat("[],{},", 100)+"1]"), &v), "beside each other they are not deep")
 	assert.NoError(t, Decode([]byte(`["\"`+strings.Repeat("[", 100)+`\\",`+strings.Repeat("[", 63)+strings.Repeat("]", 64)), &v), "nor within a text")
 }
