@@ -7,8 +7,10 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"sort"
 
 	"mobanta/core/disjoint"
+	"mobanta/core/joint"
 	"mobanta/core/parallel"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
@@ -26,6 +28,18 @@ type Mesh struct {
 	flat  []vec.V           // of each triangle: its unit normal, 0 for one so thin that where it faces is chance
 	fans  map[int32][]int32 // of the first edge of each place at which more than two triangles meet: all of them
 	solid []bool            // of each of these: whether it is closed and its normals look outward
+
+	beside map[int32][]beside // edges where a triangle ends → what lies upon them, in the order of from
+}
+
+// beside is a stretch of an edge at which one triangle ends, and another that does upon it: so nothing ends there.
+type beside struct {
+	from, to float32
+	edge     int32      // of the other
+	there    [2]float32 // where from and to lie along that
+	owns     bool       // whether a line along both is this edge's: of the shorter one, whose ends are what others meet
+	smooth   bool       // as of an edge
+	bend     float32
 }
 
 // edge is where two triangles meet, or where one ends.
@@ -39,6 +53,9 @@ type edge struct {
 	bend   float32  // the cosine of the angle between the faces
 }
 
+// same is the cosine of the angle within which two normals are one.
+const same = 0.9999
+
 // plain is an angle, in degrees, by which smooth surfaces bend along most of their edges at most.
 const plain = 10
 
@@ -51,6 +68,7 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 	m := &Mesh{geo: geo, fans: map[int32][]int32{}, knot: make([]int32, len(geo.Pos)), of: make([][3]int32, len(geo.Tri))}
 	m.join()
 	m.link()
+	m.meet()
 	m.whole = m.wholes()
 	const piece = 4096
 	m.flat = make([]vec.V, len(geo.Tri))
@@ -64,6 +82,11 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 			m.bend(&m.edges[i])
 		}
 	})
+	for i, list := range m.beside {
+		for k := range list {
+			m.bends(&m.edges[i], &list[k])
+		}
+	}
 	m.solid = m.solids()
 	for i := range m.edges {
 		if e := &m.edges[i]; e.tri[1] < 0 || !e.smooth || e.bend < float32(math.Cos(plain*math.Pi/180)) || geo.TriPart[e.tri[0]] != geo.TriPart[e.tri[1]] {
@@ -105,9 +128,15 @@ func (m *Mesh) link() {
 	}
 	start := make([]int32, len(m.first)+1)
 	ends := func(t, k int) (a, b int32) { return m.knot[geo.Tri[t][k]], m.knot[geo.Tri[t][(k+1)%3]] }
+	// A triangle of which corners coincide is none: its sides, there and back, would have their neighbours meet three.
+	void := func(t int) bool {
+		v := geo.Tri[t]
+		a, b, c := m.knot[v[0]], m.knot[v[1]], m.knot[v[2]]
+		return a == b || b == c || c == a
+	}
 	for t := range geo.Tri {
 		for k := range 3 {
-			if a, b := ends(t, k); a != b {
+			if a, b := ends(t, k); !void(t) {
 				start[min(a, b)+1]++
 			}
 		}
@@ -119,7 +148,7 @@ func (m *Mesh) link() {
 	fill := slices.Clone(start)
 	for t := range geo.Tri {
 		for k := range 3 {
-			if a, b := ends(t, k); a != b {
+			if a, b := ends(t, k); !void(t) {
 				low := min(a, b)
 				sides[fill[low]] = side{max(a, b), int32(t), uint8(k)}
 				fill[low]++
@@ -161,6 +190,99 @@ func (m *Mesh) link() {
 	}
 }
 
+// meet finds where triangles that end lie upon each other; see package joint.
+func (m *Mesh) meet() {
+	m.beside = map[int32][]beside{}
+	geo := m.geo
+	sides := make([][]joint.Segment, len(geo.Models))
+	edges := make([][]int32, len(geo.Models))
+	for i := range m.edges {
+		if e := &m.edges[i]; e.tri[1] < 0 && !e.many {
+			of := sort.Search(len(geo.Models), func(k int) bool { return geo.Models[k].FirstTri > int(e.tri[0]) }) - 1
+			sides[of] = append(sides[of], joint.Segment{A: geo.Pos[m.first[e.knot[0]]], B: geo.Pos[m.first[e.knot[1]]]})
+			edges[of] = append(edges[of], int32(i))
+		}
+	}
+	for of, list := range sides {
+		box := vec.EmptyBox()
+		for _, s := range list {
+			box = box.Grow(s.A).Grow(s.B)
+		}
+		for _, p := range joint.Find(list, joint.Reach*box.Diagonal()) {
+			a, b := edges[of][p.One], edges[of][p.Other]
+			if m.edges[a].tri[0] == m.edges[b].tri[0] {
+				continue
+			}
+			one, other := [2]float32{snapped(p.From), snapped(p.To)}, [2]float32{snapped(p.OtherFrom), snapped(p.OtherTo)}
+			owns := one[1]-one[0] >= other[1]-other[0]
+			if p.Opposed {
+				other[0], other[1] = other[1], other[0]
+			}
+			m.beside[a] = append(m.beside[a], beside{from: one[0], to: one[1], edge: b, there: other, owns: owns})
+			if p.Opposed {
+				other[0], other[1] = other[1], other[0]
+				one[0], one[1] = one[1], one[0]
+			}
+			m.beside[b] = append(m.beside[b], beside{from: other[0], to: other[1], edge: a, there: one, owns: !owns})
+		}
+	}
+	for _, list := range m.beside {
+		slices.SortFunc(list, func(a, b beside) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.edge, b.edge)) })
+	}
+}
+
+// snapped is a part of the way along an edge, which ends where it nearly does.
+func snapped(t float32) float32 {
+	switch {
+	case t < whole:
+		return 0
+	case t > 1-whole:
+		return 1
+	}
+	return t
+}
+
+// whole tells how much of an edge may stay open for it to count as closed.
+const whole = 0.02
+
+// open tells whether a triangle ends along an edge: nothing lies upon a part of it.
+func (m *Mesh) open(i int32) bool {
+	bare, at := float32(0), float32(0)
+	for _, b := range m.beside[i] {
+		bare += max(0, b.from-at)
+		at = max(at, b.to)
+	}
+	return bare+max(0, 1-at) > whole
+}
+
+// bends fills in how the surface bends where two edges lie upon each other.
+func (m *Mesh) bends(e *edge, b *beside) {
+	o := &m.edges[b.edge]
+	b.bend, b.smooth = 1, true
+	p, q := m.flat[e.tri[0]], m.flat[o.tri[0]]
+	if p == (vec.V{}) || q == (vec.V{}) {
+		return // a face without area has no say
+	}
+	turned := m.way(e).Dot(m.way(o)) < 0
+	if b.bend = p.Dot(q); !turned {
+		b.bend = -b.bend
+	}
+	for k, t := range [2]float32{b.from, b.to} {
+		b.smooth = b.smooth && turned && m.normalAt(e, t).Dot(m.normalAt(o, b.there[k])) > same
+	}
+}
+
+// way returns the direction of an edge as its first triangle runs round; not unit.
+func (m *Mesh) way(e *edge) vec.V {
+	v := m.geo.Tri[e.tri[0]]
+	return m.geo.Pos[v[(e.from[0]+1)%3]].Sub(m.geo.Pos[v[e.from[0]]])
+}
+
+// normalAt returns the normal a part of the way along an edge, as its first triangle has it.
+func (m *Mesh) normalAt(e *edge, t float32) vec.V {
+	return m.geo.Normal[m.vertex(e, 0, 0)].Mix(m.geo.Normal[m.vertex(e, 0, 1)], t).Unit()
+}
+
 // spread lets an edge of more than two triangles bend as far as any two of them do, whichever way they face: some lie twice.
 func (m *Mesh) spread() {
 	for i, tris := range m.fans {
@@ -185,7 +307,6 @@ func (m *Mesh) bend(e *edge) {
 	} else if e.bend = a.Dot(b); !e.turned {
 		e.bend = -e.bend
 	}
-	const same = 0.9999
 	alike := true
 	for end := range 2 {
 		p, q := m.geo.Normal[m.vertex(e, 0, end)], m.geo.Normal[m.vertex(e, 1, end)]
@@ -227,6 +348,9 @@ func (m *Mesh) wholes() []int32 {
 	of := disjoint.New(len(m.first))
 	for i := range m.edges {
 		of.Join(m.edges[i].knot[0], m.edges[i].knot[1])
+		for _, b := range m.beside[int32(i)] {
+			of.Join(m.edges[i].knot[0], m.edges[b.edge].knot[0])
+		}
 	}
 	for i := range of {
 		of[i] = of.Find(int32(i))
@@ -253,7 +377,7 @@ func (m *Mesh) solids() []bool {
 		out[i] = v > 0
 	}
 	for i := range m.edges {
-		if e := &m.edges[i]; e.tri[1] < 0 || e.many {
+		if e := &m.edges[i]; e.tri[1] < 0 && m.open(int32(i)) || e.many {
 			out[m.whole[e.knot[0]]] = false
 		}
 	}

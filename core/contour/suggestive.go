@@ -57,6 +57,9 @@ func (f *finder) suggestive(workers int) {
 			continue
 		}
 		base := int32(m.FirstVertex)
+		if level(m.Shape.Normal[v[0]-base], m.Shape.Normal[v[1]-base], m.Shape.Normal[v[2]-base]) {
+			continue // it would be a hint of what bends beside it
+		}
 		p0 := m.Shape.Pos[v[0]-base]
 		e1, e2 := m.Shape.Pos[v[1]-base].Sub(p0), m.Shape.Pos[v[2]-base].Sub(p0)
 		w := towards[v[0]].Add(towards[v[1]]).Add(towards[v[2]]).Unit()
@@ -71,6 +74,13 @@ func (f *finder) suggestive(workers int) {
 			f.level(t, radial, 0, Suggestive)
 		}
 	}
+}
+
+// level tells whether a triangle with such normals does not bend at all, as on a flat panel.
+func level(a, b, c vec.V) bool {
+	const alike = 1e-4 // radian: a ball of a hundred million triangles bends by more in each
+	d, e := b.Sub(a), c.Sub(a)
+	return max(d.Dot(d), e.Dot(e)) < alike*alike
 }
 
 // modelOn tells whether lines of any part of a model are wanted.

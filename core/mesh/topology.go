@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"mobanta/core/disjoint"
+	"mobanta/core/joint"
 	"mobanta/core/vec"
 )
 
@@ -22,6 +23,38 @@ type topology struct {
 	faceOf []int32 // corner → its face
 	next   []int32 // corner → the next corner of its face
 	normal []vec.V // face → unit normal
+
+	jointed bool // whether joints have been looked for
+	joined  []joined
+}
+
+// joined is two corners whose edges have no face beyond them, but lie upon each other for a stretch.
+type joined struct {
+	c, q    int32
+	opposed bool // whether the edges run in opposite directions, as those of faces that look the same way do
+}
+
+// joints returns the borders that lie upon each other: where two short edges lie along a long one nothing ends.
+func (t *topology) joints(m *Mesh) []joined {
+	if t.jointed {
+		return t.joined
+	}
+	t.jointed = true
+	var corners []int32
+	var sides []joint.Segment
+	for c := range int32(len(m.Corners)) {
+		if t.mate[c] < 0 {
+			corners = append(corners, c)
+			sides = append(sides, joint.Segment{A: m.Positions[m.Corners[c].Pos], B: m.Positions[m.Corners[t.next[c]].Pos]})
+		}
+	}
+	for _, p := range joint.Find(sides, joint.Reach*m.Bounds().Diagonal()) {
+		c, q := corners[p.One], corners[p.Other]
+		if t.faceOf[c] != t.faceOf[q] {
+			t.joined = append(t.joined, joined{c, q, p.Opposed})
+		}
+	}
+	return t.joined
 }
 
 func newTopology(m *Mesh) *topology {
@@ -48,6 +81,12 @@ func newTopology(m *Mesh) *topology {
 		degree[a]++
 		degree[b]++
 	}
+	// A face of which corners coincide, so that nothing lies between them, is beside nothing: its sides, there and back,
+	// would have their neighbours meet three faces.
+	void := make([]bool, len(m.FaceEnd))
+	for f := range void {
+		void[f] = t.corners(m, f) < 3
+	}
 	home := func(c int32) (at, other int32) {
 		a, b := ends(c)
 		if degree[b] < degree[a] || degree[b] == degree[a] && b < a {
@@ -57,8 +96,9 @@ func newTopology(m *Mesh) *topology {
 	}
 	start := make([]int32, len(m.Positions)+1)
 	for c := range int32(n) {
-		at, _ := home(c)
-		start[at+1]++
+		if at, _ := home(c); !void[t.faceOf[c]] {
+			start[at+1]++
+		}
 	}
 	for i := 1; i < len(start); i++ {
 		start[i] += start[i-1]
@@ -67,9 +107,10 @@ func newTopology(m *Mesh) *topology {
 	bucket := make([]entry, n)
 	fill := slices.Clone(start)
 	for c := range int32(n) {
-		at, other := home(c)
-		bucket[fill[at]] = entry{other, c}
-		fill[at]++
+		if at, other := home(c); !void[t.faceOf[c]] {
+			bucket[fill[at]] = entry{other, c}
+			fill[at]++
+		}
 	}
 	for i := range t.across {
 		t.across[i], t.mate[i] = -1, -1
@@ -95,6 +136,21 @@ func newTopology(m *Mesh) *topology {
 	return t
 }
 
+// corners returns how many corners of a face stand at places of their own: as many as it needs to be one, 3, or fewer.
+func (t *topology) corners(m *Mesh, f int) (n int) {
+	var at [3]int32
+	for _, c := range m.Face(f) {
+		w := t.weld[c.Pos]
+		if n < 1 || w != at[0] && (n < 2 || w != at[1]) {
+			at[n] = w
+			if n++; n == 3 {
+				break
+			}
+		}
+	}
+	return n
+}
+
 func weld(positions []vec.V) []int32 {
 	first := make(map[vec.V]int32, len(positions))
 	out := make([]int32, len(positions))
@@ -113,17 +169,18 @@ func weld(positions []vec.V) []int32 {
 // meet at no more than the angle whose cosine is given.
 func (t *topology) smooth(m *Mesh, c int32, cosine float32) bool {
 	f := t.across[c]
-	if f < 0 {
-		return false
-	}
-	a, b := t.normal[t.faceOf[c]], t.normal[f]
+	return f >= 0 && t.flat(t.faceOf[c], f, t.weld[m.Corners[c].Pos] != t.weld[m.Corners[t.mate[c]].Pos], cosine)
+}
+
+// flat tells whether two faces beside each other meet at no more than the angle whose cosine is given. Two that run along
+// their edge in the same direction, not opposed, face opposite ways, although nothing bends there.
+func (t *topology) flat(f, g int32, opposed bool, cosine float32) bool {
+	a, b := t.normal[f], t.normal[g]
 	if a == (vec.V{}) || b == (vec.V{}) {
 		return true // a face without area has no say
 	}
 	d := a.Dot(b)
-	// Two faces that run along the edge in the same direction face opposite
-	// ways, although nothing bends there.
-	if t.weld[m.Corners[c].Pos] == t.weld[m.Corners[t.mate[c]].Pos] {
+	if !opposed {
 		d = -d
 	}
 	return d >= cosine
@@ -186,6 +243,11 @@ func (t *topology) regions(m *Mesh, degrees float64) []int32 {
 			if m.FacePart[a] == m.FacePart[b] {
 				sets.Join(a, b)
 			}
+		}
+	}
+	for _, j := range t.joints(m) {
+		if a, b := t.faceOf[j.c], t.faceOf[j.q]; m.FacePart[a] == m.FacePart[b] && t.flat(a, b, j.opposed, cosine) {
+			sets.Join(a, b)
 		}
 	}
 	out := make([]int32, len(m.FaceEnd))
