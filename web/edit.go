@@ -237,6 +237,10 @@ func (v *Server) bringIn(c *echo.Context) error {
 		edits[0].Parts = append(edits[0].Parts, p.Name)
 	}
 	edits[0].Clips = meshfile.Clips(model.Mesh)
+	if form, coarse := model.Mesh.Coarse(); coarse {
+		edits[0].Form = form
+		model.Notes = append(model.Notes, "Its polygons are few, and bands of light would break at them: it is drawn smooth. Its surface on the stage panel says so, and turns it off.")
+	}
 	for _, pic := range model.Pictures {
 		hash, err := v.store.PutFile(ctx, exchange.File{Name: pic.Name, Data: pic.Data})
 		if err != nil {

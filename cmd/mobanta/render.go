@@ -37,6 +37,7 @@ type renderFlags struct {
 	bundle, model, look, size, peek, sun, camera, out string
 	staging, frames, format                           string
 	samples, bits, steps                              int
+	smooth                                            bool
 	clear, fills, json                                bool
 	time, dpi                                         float64
 }
@@ -71,6 +72,7 @@ How far it is is told on standard error.`,
 	c.Flags().StringVar(&f.bundle, "bundle", "", "bundle to render")
 	c.Flags().StringVar(&f.model, "model", "", "model to render on a plain stage")
 	c.Flags().IntVar(&f.steps, "subdivide", 0, "with --model: how often to subdivide it, 0 to 4")
+	c.Flags().BoolVar(&f.smooth, "smooth", false, "with --model: draw its surface smooth, whatever polygons it has")
 	c.Flags().StringVar(&f.look, "look", "", "look file, or the name of a look of the bundle; every part wears it")
 	c.Flags().StringVar(&f.staging, "staging", "", "the staging to render, by its name; the project as it is if left out")
 	c.Flags().StringVar(&f.staging, "take", "", "as it was called")
@@ -159,6 +161,9 @@ func (f *renderFlags) ordered() (o delivery.Order, err error) {
 	}
 	if form := (mesh.Form{Steps: f.steps}); form.Check() != nil || f.steps > 0 && f.model == "" {
 		return o, asked("--subdivide must lie between 0 and %d, and goes with --model", mesh.MaxSteps)
+	}
+	if f.smooth && (f.model == "" || f.steps > 0) {
+		return o, asked("--smooth goes with --model, and in place of --subdivide")
 	}
 	w, h, err := pair(f.size, "x", strconv.Atoi)
 	if c := (frame.Order{W: w, H: h, Samples: 1}); err != nil || c.Check() != nil {
@@ -367,7 +372,7 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 	if _, err := p.Apply(&add); err != nil {
 		return nil, nil, err
 	}
-	p.Stage.Models[0].Form.Steps = f.steps
+	p.Stage.Models[0].Form.Steps, p.Stage.Models[0].Form.Smooth = f.steps, f.smooth
 	_, err = files.Surface(&p.Stage.Models[0])
 	return p, files, err
 }

@@ -21,12 +21,36 @@ func coarse(in *input) {
 	for i := range in.p.Stage.Models {
 		m := &in.p.Stage.Models[i]
 		took := in.scene.Models[i].Surface.Steps
-		if m.Form.Steps <= took {
+		if m.Form.Steps <= took || m.Form.Smooth {
 			continue
 		}
 		in.remark(Remark{Key: "steps/" + m.ID, Title: "Subdivided less than asked", Stage: true,
 			Text: fmt.Sprintf("%s is subdivided %s, not %s: more would come to over two million triangles.", m.Name, times(took), times(m.Form.Steps)),
 			Mend: "Ask for " + times(took), Do: []project.Edit{{Op: "model.set", ID: m.ID, Key: "steps", Value: float64(took)}}})
+	}
+}
+
+// cornered: a model at whose polygons bands of light break, and lines have corners.
+func cornered(in *input) {
+	for i := range in.p.Stage.Models {
+		m := &in.p.Stage.Models[i]
+		if m.File == "" || m.Form.Smooth || m.Form.Steps > 0 {
+			continue
+		}
+		s := in.scene.Models[i].Surface
+		form := s.Always("coarse", func() any {
+			f, ok := s.Mesh.Coarse()
+			return [2]any{f, ok}
+		}).([2]any)
+		if !form[1].(bool) {
+			continue
+		}
+		do := []project.Edit{{Op: "model.set", ID: m.ID, Key: "smooth", Value: true}}
+		if c := form[0].(mesh.Form).Creases; c != m.Form.Creases {
+			do = append(do, project.Edit{Op: "model.set", ID: m.ID, Key: "creases", Value: string(c)})
+		}
+		in.remark(Remark{Key: "cornered/" + m.ID, Title: "Bands break at polygons", Stage: true,
+			Text: fmt.Sprintf("%s has few polygons: the edges of bands break at them, and its outline has corners.", m.Name), Mend: "Draw it smooth", Do: do})
 	}
 }
 

@@ -19,7 +19,7 @@ type arc struct {
 func (f *finder) curved(e *edge) (a arc) {
 	v, w := f.vertex(e, 0, 0), f.vertex(e, 0, 1)
 	p, q := f.geo.Pos[v], f.geo.Pos[w]
-	a.n = [2]vec.V{f.geo.Normal[v], f.geo.Normal[w]}
+	a.n = [2]vec.V{f.normal[v], f.normal[w]}
 	d := q.Sub(p)
 	// As long as the control points of a circle's arc are that turns as far.
 	turned := math.Acos(float64(max(-1, min(1, a.n[0].Dot(a.n[1])))))

@@ -86,7 +86,7 @@ func (m *Mesh) findCuts(workers int) *cuts {
 		middle := c.p[0].Mix(c.p[1], 0.5)
 		for s, t := range c.tri {
 			v, w := m.geo.Tri[t], m.weightsAt(t, middle)
-			c.normal[s] = m.geo.Normal[v[0]].Mul(1 - w[0] - w[1]).Add(m.geo.Normal[v[1]].Mul(w[0])).Add(m.geo.Normal[v[2]].Mul(w[1])).Unit()
+			c.normal[s] = m.normal[v[0]].Mul(1 - w[0] - w[1]).Add(m.normal[v[1]].Mul(w[0])).Add(m.normal[v[2]].Mul(w[1])).Unit()
 			for k := range 2 {
 				c.w[s][k] = m.weightsAt(t, c.p[k])
 			}
@@ -104,7 +104,7 @@ func (m *Mesh) bow(t int32) (bow float32) {
 	v := m.geo.Tri[t]
 	for k := range 3 {
 		a, b := v[k], v[(k+1)%3]
-		n, d := m.geo.Normal[a].Sub(m.geo.Normal[b]), m.geo.Pos[a].Sub(m.geo.Pos[b])
+		n, d := m.normal[a].Sub(m.normal[b]), m.geo.Pos[a].Sub(m.geo.Pos[b])
 		if square := n.Dot(n) * d.Dot(d); square > bow { // as long as the chord of the angle
 			bow = square
 		}

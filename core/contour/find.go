@@ -112,7 +112,7 @@ func (f *finder) find(ctx context.Context, workers int) error {
 	if f.want.Of[Contour] || f.want.Of[Crease] || f.want.Of[Border] || f.want.Of[Seam] {
 		f.facing = make([]float32, len(f.geo.Pos))
 		f.over(workers, len(f.facing), func(i int) {
-			f.facing[i] = f.geo.Normal[i].Dot(toEye(f.view, f.geo.Pos[i]))
+			f.facing[i] = f.normal[i].Dot(toEye(f.view, f.geo.Pos[i]))
 		})
 		f.along()
 	}
@@ -392,7 +392,7 @@ func (f *finder) open(e *edge, t float32) vec.V {
 			continue
 		}
 		v, w := f.vertex(e, s, 0), f.vertex(e, s, 1)
-		n := f.geo.Normal[v].Mix(f.geo.Normal[w], t).Unit()
+		n := f.normal[v].Mix(f.normal[w], t).Unit()
 		all = all.Add(n)
 		if n.Dot(toEye(f.view, f.geo.Pos[v].Mix(f.geo.Pos[w], t))) > 0 {
 			facing = facing.Add(n)
@@ -494,7 +494,7 @@ func (f *finder) turn(t int32, corner int) (number int32, at float32) {
 			i = f.add(f.geo.Pos[f.vertex(e, side, 0)].Mix(f.geo.Pos[f.vertex(e, side, 1)], at), vec.V{}, f.thick(e), true)
 			f.byEdge[key] = i
 		}
-		f.bent(i, f.geo.Normal[f.vertex(e, side, 0)].Mix(f.geo.Normal[f.vertex(e, side, 1)], at).Unit(), t)
+		f.bent(i, f.normal[f.vertex(e, side, 0)].Mix(f.normal[f.vertex(e, side, 1)], at).Unit(), t)
 		if side == 1 && e.turned {
 			at = 1 - at
 		}
@@ -574,7 +574,7 @@ func (f *finder) level(t int32, values []float32, level float32, kind Kind) bool
 		}
 		i, ok := f.byEdge[key]
 		if !ok {
-			normal := f.geo.Normal[v[k]].Mix(f.geo.Normal[v[(k+1)%3]], at).Unit()
+			normal := f.normal[v[k]].Mix(f.normal[v[(k+1)%3]], at).Unit()
 			if normal.Dot(toEye(f.view, f.geo.Pos[v[k]])) < 0 {
 				normal = normal.Mul(-1)
 			}

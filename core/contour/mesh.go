@@ -18,16 +18,17 @@ import (
 
 // Mesh is the edges of a geometry. Vertices of a model that stand at one place are one knot.
 type Mesh struct {
-	geo   *stage.Geometry
-	knot  []int32 // of each vertex
-	first []int32 // a vertex of each knot
-	edges []edge
-	of    [][3]int32        // triangle → its edges, the k-th from corner k to the next
-	rough []int32           // the edges along which there may be lines of their own: all but those of smooth surfaces that are plain
-	whole []int32           // of each knot: a number that all have that hang together
-	flat  []vec.V           // of each triangle: its unit normal, 0 for one so thin that where it faces is chance
-	fans  map[int32][]int32 // of the first edge of each place at which more than two triangles meet: all of them
-	solid []bool            // of each of these: whether it is closed and its normals look outward
+	geo    *stage.Geometry
+	knot   []int32 // of each vertex
+	first  []int32 // a vertex of each knot
+	edges  []edge
+	of     [][3]int32        // triangle → its edges, the k-th from corner k to the next
+	rough  []int32           // the edges along which there may be lines of their own: all but those of smooth surfaces that are plain
+	whole  []int32           // of each knot: a number that all have that hang together
+	normal []vec.V           // of each vertex; see turns
+	flat   []vec.V           // of each triangle: its unit normal, 0 for one so thin that where it faces is chance
+	fans   map[int32][]int32 // of the first edge of each place at which more than two triangles meet: all of them
+	solid  []bool            // of each of these: whether it is closed and its normals look outward
 
 	beside map[int32][]beside // edges where a triangle ends → what lies upon them, in the order of from
 }
@@ -70,6 +71,7 @@ func newMesh(geo *stage.Geometry, workers int) *Mesh {
 	m.link()
 	m.meet()
 	m.whole = m.wholes()
+	m.turns()
 	const piece = 4096
 	m.flat = make([]vec.V, len(geo.Tri))
 	parallel.Do(workers, (len(m.flat)+piece-1)/piece, func(job int) {
@@ -280,7 +282,7 @@ func (m *Mesh) way(e *edge) vec.V {
 
 // normalAt returns the normal a part of the way along an edge, as its first triangle has it.
 func (m *Mesh) normalAt(e *edge, t float32) vec.V {
-	return m.geo.Normal[m.vertex(e, 0, 0)].Mix(m.geo.Normal[m.vertex(e, 0, 1)], t).Unit()
+	return m.normal[m.vertex(e, 0, 0)].Mix(m.normal[m.vertex(e, 0, 1)], t).Unit()
 }
 
 // spread lets an edge of more than two triangles bend as far as any two of them do, whichever way they face: some lie twice.
@@ -309,7 +311,7 @@ func (m *Mesh) bend(e *edge) {
 	}
 	alike := true
 	for end := range 2 {
-		p, q := m.geo.Normal[m.vertex(e, 0, end)], m.geo.Normal[m.vertex(e, 1, end)]
+		p, q := m.normal[m.vertex(e, 0, end)], m.normal[m.vertex(e, 1, end)]
 		alike = alike && p.Dot(q) > same
 	}
 	e.smooth = alike && e.turned && !e.many
@@ -343,6 +345,61 @@ func (m *Mesh) vertex(e *edge, side, end int) int32 {
 	return m.geo.Tri[e.tri[side]][(int(e.from[side])+end)%3]
 }
 
+// turns fills in the normals by which surfaces turn away from the eye: those of the geometry, but for models that are drawn
+// smooth. Their normals are those that light asks for, smoother than the surface: a contour by them would lie behind its rim.
+func (m *Mesh) turns() {
+	geo := m.geo
+	m.normal = geo.Normal
+	own := false
+	for i := range geo.Models {
+		if !geo.Models[i].Surface.Smooth {
+			continue
+		}
+		if !own {
+			m.normal, own = slices.Clone(geo.Normal), true
+		}
+		from, to, tris := geo.Models[i].FirstVertex, len(geo.Pos), len(geo.Tri)
+		if i+1 < len(geo.Models) {
+			to, tris = geo.Models[i+1].FirstVertex, geo.Models[i+1].FirstTri
+		}
+		// The vertices of a knot with the same normal are on one side of all creases.
+		type side struct {
+			knot   int32
+			normal vec.V
+		}
+		sides := make(map[side]int32, to-from)
+		first := make([]int32, to-from)
+		for v := from; v < to; v++ {
+			k := side{m.knot[v], geo.Normal[v]}
+			at, ok := sides[k]
+			if !ok {
+				at = int32(v)
+				sides[k] = at
+			}
+			first[v-from] = at
+			m.normal[v] = vec.V{}
+		}
+		for t := geo.Models[i].FirstTri; t < tris; t++ {
+			v := geo.Tri[t]
+			for k := range 3 {
+				p := geo.Pos[v[k]]
+				a, b := geo.Pos[v[(k+1)%3]].Sub(p), geo.Pos[v[(k+2)%3]].Sub(p)
+				if d, e := a.Dot(a), b.Dot(b); d > 0 && e > 0 { // by Max's weights (1999)
+					at := first[int(v[k])-from]
+					m.normal[at] = m.normal[at].Add(a.Mul(1 / d).Cross(b.Mul(1 / e)))
+				}
+			}
+		}
+		for v := from; v < to; v++ {
+			n := m.normal[first[v-from]].Unit()
+			if n == (vec.V{}) {
+				n = geo.Normal[v]
+			}
+			m.normal[v] = n
+		}
+	}
+}
+
 // wholes returns for each knot a number that all knots have that hang together with it.
 func (m *Mesh) wholes() []int32 {
 	of := disjoint.New(len(m.first))
@@ -365,7 +422,7 @@ func (m *Mesh) solids() []bool {
 		// About a corner of the whole itself, so that nothing is lost far out.
 		o := m.geo.Pos[m.first[m.wholeOf(int32(t))]]
 		a, b, c := sub64(m.geo.Pos[v[0]], o), sub64(m.geo.Pos[v[1]], o), sub64(m.geo.Pos[v[2]], o)
-		n := m.geo.Normal[v[0]].Add(m.geo.Normal[v[1]]).Add(m.geo.Normal[v[2]])
+		n := m.normal[v[0]].Add(m.normal[v[1]]).Add(m.normal[v[2]])
 		by := dot64(a, cross64(b, c))
 		if n.Dot(m.flat[t]) < 0 {
 			by = -by

@@ -14,6 +14,7 @@ const MaxSteps = 4
 // Form is what is done to a model's mesh before it is shown.
 type Form struct {
 	Steps   int     `json:"steps,omitempty"`   // of subdivision
+	Smooth  bool    `json:"smooth,omitempty"`  // whether it is drawn smooth, in place of subdivided: see Mesh.Smooth
 	Creases Creases `json:"creases,omitempty"` // which edges stay sharp
 	Angle   float64 `json:"angle,omitempty"`   // in degrees, over which an edge is a crease; 0 is DefaultCrease
 	Made    bool    `json:"made,omitempty"`    // whether normals are made anew, whatever the file's
@@ -45,6 +46,9 @@ func (f Form) Key() string {
 		return ""
 	}
 	key := fmt.Sprintf(" %d %s %g %v", f.Steps, f.Creases, f.Crease(), f.Made)
+	if f.Smooth {
+		key += " smooth"
+	}
 	if f.UV != UVOfFile {
 		key += fmt.Sprintf(" %s %g", f.UV, f.Cone)
 	}
@@ -89,12 +93,28 @@ func (m *Mesh) Surface(ctx context.Context, f Form) (*Surface, error) {
 			return nil, err
 		}
 	}
+	if f.Smooth {
+		return m.smooth(f.Creases, crease)
+	}
 	fine, taken := m.Subdivide(f.Steps, f.Creases, crease)
 	s, err := NewSurface(fine, crease)
 	if err == nil {
 		s.Steps = taken
 		if taken > 0 && m.Motion != nil {
-			s.rough = &rough{m, m.halves(f.Creases, crease), taken, len(m.Corners) == 3*len(m.FaceEnd)}
+			s.rough = &rough{mesh: m, halves: m.halves(f.Creases, crease), steps: taken, tris: len(m.Corners) == 3*len(m.FaceEnd)}
+		}
+	}
+	return s, err
+}
+
+// smooth is Surface for what is drawn smooth.
+func (m *Mesh) smooth(creases Creases, crease float64) (*Surface, error) {
+	fine, r := m.smoothed(creases, crease)
+	s, err := NewSurface(fine, crease)
+	if err == nil && r.steps > 0 {
+		s.Smooth = true
+		if m.Motion != nil {
+			s.rough = r
 		}
 	}
 	return s, err

@@ -30,6 +30,9 @@ type halves struct {
 	paint [][4]float32 // per vertex; nil if there are none
 	part  []int32      // per face
 	face  []int32      // per half edge; level 0 alone
+
+	unit   float64 // see leaning
+	corner []bool  // of the vertices of level 0: whether a crease turns sharply there; nil if that is not asked
 }
 
 // place is a position that can be summed up closely.
@@ -119,6 +122,8 @@ type rough struct {
 	halves *halves
 	steps  int
 	tris   bool
+	fit    bool    // whether it is drawn smooth: see Smooth
+	field  *halves // then, of its normals
 }
 
 // at returns the positions of the subdivided mesh when those of the rough one are elsewhere.
@@ -129,12 +134,18 @@ func (r *rough) at(pos []vec.V) []vec.V {
 		h.pos[i] = place{float64(p[0]), float64(p[1]), float64(p[2])}
 	}
 	h.uv, h.paint = nil, nil
+	if r.fit {
+		return h.fit(r.tris).subdivided(r.mesh, r.steps, r.tris).Positions
+	}
 	return h.subdivided(r.mesh, r.steps, r.tris).Positions
 }
 
 // halves returns the mesh as half edges.
 func (m *Mesh) halves(creases Creases, degrees float64) *halves {
-	t := newTopology(m)
+	return newTopology(m).halves(m, creases, degrees)
+}
+
+func (t *topology) halves(m *Mesh, creases Creases, degrees float64) *halves {
 	n := len(m.Corners)
 	h := &halves{vert: make([]int32, n), twin: t.mate, next: t.next, prev: make([]int32, n), sharp: make([]bool, n), face: t.faceOf, part: m.FacePart}
 	h.pos = make([]place, len(m.Positions))
@@ -188,6 +199,11 @@ type rim struct {
 // rims returns what each vertex has about it.
 func (h *halves) rims() []rim {
 	out := make([]rim, len(h.pos))
+	for v, corner := range h.corner {
+		if corner {
+			out[v].sharps++ // so it is kept where it is, as where several creases meet
+		}
+	}
 	for i, v := range h.vert {
 		out[v].n++
 		if !h.sharp[i] || h.twin[i] >= 0 && int32(i) > h.twin[i] {
@@ -234,7 +250,7 @@ func (h *halves) catmullClark() *halves {
 	n := int32(len(h.vert))
 	nv, nf := int32(len(h.pos)), int32(len(h.part))
 	edgeOf, ne := h.edges()
-	out := &halves{side: 4, vert: make([]int32, 4*n), twin: make([]int32, 4*n), sharp: make([]bool, 4*n), part: make([]int32, n), pos: make([]place, nv+nf+ne)}
+	out := &halves{corner: h.corner, side: 4, vert: make([]int32, 4*n), twin: make([]int32, 4*n), sharp: make([]bool, 4*n), part: make([]int32, n), pos: make([]place, nv+nf+ne)}
 	size := make([]float64, nf)
 	for i, v := range h.vert {
 		f := h.faceOf(int32(i))
@@ -326,7 +342,7 @@ func (h *halves) loop() *halves {
 	n := int32(len(h.vert))
 	nv := int32(len(h.pos))
 	edgeOf, ne := h.edges()
-	out := &halves{side: 3, vert: make([]int32, 4*n), twin: make([]int32, 4*n), sharp: make([]bool, 4*n), part: make([]int32, 4*len(h.part)), pos: make([]place, nv+ne)}
+	out := &halves{corner: h.corner, side: 3, vert: make([]int32, 4*n), twin: make([]int32, 4*n), sharp: make([]bool, 4*n), part: make([]int32, 4*len(h.part)), pos: make([]place, nv+ne)}
 	rims := h.rims()
 	if h.uv != nil {
 		out.uv = make([][2]float32, 4*n)

@@ -19,6 +19,7 @@ type Surface struct {
 	TriFace  []int32      // the face each triangle comes from
 	TriPart  []int32      // the part each triangle belongs to
 	Steps    int          // how often it was subdivided
+	Smooth   bool         // whether it is drawn smooth; see Mesh.Smooth
 	of       []int32      // per vertex, the position of Mesh that it stands at
 	rough    *rough       // what it was before it was subdivided; nil if it was not
 	Box      vec.Box

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/mesh"
 	"mobanta/core/names"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -44,6 +45,8 @@ type Edit struct {
 	Pictures map[string]string `json:"-"`
 	// Clips are the animations that a model brings, for model.add; it plays the first.
 	Clips []stage.FileClip `json:"-"`
+	// Form is what is done to the mesh of a file, for model.add.
+	Form mesh.Form `json:"-"`
 	// Colors are those of a palette, for swatch.bring.
 	Colors []Swatch `json:"colors,omitempty"`
 	// State is what a staging holds, for staging.add; nil for the state that the project is in.

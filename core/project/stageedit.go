@@ -66,7 +66,7 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 		}
 	} else if m.Blobs == nil {
 		m.File, _ = e.Value.(string)
-		m.Clips = slices.Clone(e.Clips)
+		m.Clips, m.Form = slices.Clone(e.Clips), e.Form
 		if len(m.Clips) > 0 {
 			m.Clip.Name = m.Clips[0].Name
 		}
@@ -189,6 +189,13 @@ func setModel(p *Project, e *Edit, o *Outcome) error {
 		if err := number(e.Value, &m.Form.Cone); err != nil {
 			return err
 		}
+		return formed(m)
+	case "smooth":
+		on, ok := e.Value.(bool)
+		if !ok {
+			return errors.New("project: a model is drawn smooth or not")
+		}
+		m.Form.Smooth = on
 		return formed(m)
 	case "made":
 		on, ok := e.Value.(bool)
