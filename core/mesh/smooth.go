@@ -14,7 +14,7 @@ const (
 	fitRounds = 40
 	fitted    = 1e-5
 	// swing is how far from its place a vertex may be put, in parts of its shortest edge.
-	swing = 0.35
+	swing = 0.5
 )
 
 // Smooth returns a mesh whose surface is smooth and goes through the positions of m: subdivided as by Subdivide, but from places

@@ -9,6 +9,7 @@ import (
 
 	"mobanta/core/mesh"
 	"mobanta/core/picture"
+	"mobanta/core/stage"
 	"mobanta/core/stage/stagetest"
 	"mobanta/core/vec"
 )
@@ -20,7 +21,10 @@ const twoBands = `{"id":"light","kind":"Diffuse light","in":{"normal":"soft.norm
 // bandEdges returns, row by row, where two bands meet within a stretch that two pictures show
 // in full.
 func bandEdges(t *testing.T, m *mesh.Mesh, soft string, perspective bool) (edges [][]float64, rims [][2]int) {
-	sc := stagetest.Of(t, m)
+	return bandEdgesOf(t, stagetest.Of(t, m), soft, perspective)
+}
+
+func bandEdgesOf(t *testing.T, sc *stage.Scene, soft string, perspective bool) (edges [][]float64, rims [][2]int) {
 	sc.Stage.Camera.Ortho = !perspective
 	sc.Stage.Lights[0].Azimuth, sc.Stage.Lights[0].Elevation = -50, 35
 	sc = stagetest.Again(t, sc)
@@ -120,4 +124,31 @@ func TestCurvatureInAPicture(t *testing.T) {
 		}
 		assert.Greater(t, seen, 100)
 	})
+}
+
+// Drawn smooth, a ball of 196 triangles has its band edge where the ball itself has it: within a pixel of it in every row, which
+// is as near as rows of whole pixels tell, and few pixels of its fill and its bands are other ones.
+func TestACoarseBallDrawnSmoothIsTheBall(t *testing.T) {
+	for _, perspective := range []bool{false, true} {
+		want, rims := bandEdges(t, mesh.Sphere(1, 512, 256), `{"id":"soft","kind":"Bump"},`, perspective)
+		got, inner := bandEdgesOf(t, stagetest.Formed(t, mesh.Form{Smooth: true, Creases: mesh.None}, mesh.Sphere(1, 14, 8)), `{"id":"soft","kind":"Bump"},`, perspective)
+		rows, wrong := 0, 0.0
+		for y := range want {
+			if rims[y][1] < 0 || inner[y][1] < 0 {
+				continue
+			}
+			assert.InDelta(t, rims[y][0], inner[y][0], 6, "row %d: its outline", y)
+			assert.InDelta(t, rims[y][1], inner[y][1], 6, "row %d: its outline", y)
+			if len(want[y]) != 1 || len(got[y]) != 1 || want[y][0] < float64(rims[y][0]+8) || want[y][0] > float64(rims[y][1]-8) {
+				continue
+			}
+			wrong += math.Abs(want[y][0] - got[y][0])
+			rows++
+			if y >= 2 && len(want[y-2]) == 1 && math.Abs(want[y-2][0]-want[y][0]) <= 4 { // where the edge does not run along the row
+				assert.InDelta(t, want[y][0], got[y][0], 1, "row %d", y)
+			}
+		}
+		require.Greater(t, rows, 100)
+		assert.LessOrEqual(t, wrong, 60.0, "pixels in the wrong band")
+	}
 }

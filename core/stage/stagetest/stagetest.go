@@ -2,6 +2,7 @@
 package stagetest
 
 import (
+	"context"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -23,15 +24,29 @@ func Of(t testing.TB, meshes ...*mesh.Mesh) *stage.Scene {
 	return With(t, &st, meshes...)
 }
 
+// Formed returns the scene that Of does, of meshes in a form.
+func Formed(t testing.TB, form mesh.Form, meshes ...*mesh.Mesh) *stage.Scene {
+	t.Helper()
+	st := stage.New()
+	st.Lights[0].Azimuth, st.Lights[0].Elevation = 0, 0
+	st.Camera.Azimuth, st.Camera.Elevation = 0, 0
+	return with(t, &st, form, meshes)
+}
+
 // With returns the scene of a stage to which the meshes have been added.
 func With(t testing.TB, st *stage.Stage, meshes ...*mesh.Mesh) *stage.Scene {
 	t.Helper()
+	return with(t, st, mesh.Form{}, meshes)
+}
+
+func with(t testing.TB, st *stage.Stage, form mesh.Form, meshes []*mesh.Mesh) *stage.Scene {
+	t.Helper()
 	surfaces := map[string]*mesh.Surface{}
 	for i, m := range meshes {
-		s, err := mesh.NewSurface(m, mesh.DefaultCrease)
+		s, err := m.Surface(context.Background(), form)
 		require.NoError(t, err)
 		id := string(rune('a' + i))
-		model := stage.Model{ID: id, Name: id, File: id, Scale: 1, Looks: map[string]string{}}
+		model := stage.Model{ID: id, Name: id, File: id, Scale: 1, Looks: map[string]string{}, Form: form}
 		for _, p := range m.Parts {
 			model.Looks[p.Name] = Look
 		}
