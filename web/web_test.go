@@ -19,6 +19,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/mesh"
+	"mobanta/core/meshfile"
 	"mobanta/core/project"
 	"mobanta/store"
 	"mobanta/web"
@@ -436,4 +438,29 @@ func TestAModelComesWithItsPictures(t *testing.T) {
 	code, _ = s.do("POST", "/p/"+s.id+"/undo", nil, map[string]string{"Accept": "application/json"})
 	require.Equal(t, 200, code)
 	assert.Len(t, s.project().Project.Looks, before)
+}
+
+// A model of few polygons is drawn smooth as it is brought in: that is said, one undo takes it back with the model, and the stage
+// panel turns it off.
+func TestACoarseModelIsDrawnSmooth(t *testing.T) {
+	s := open(t)
+	var ball bytes.Buffer
+	require.NoError(t, meshfile.WriteOBJ(&ball, mesh.Sphere(1, 14, 8)))
+	code, body := s.upload("/p/"+s.id+"/models", "files", "ball.obj", ball.Bytes())
+	require.Equal(t, 200, code, body)
+	assert.Contains(t, body, "it is drawn smooth")
+	m := s.project().Project.Stage.Models[len(s.project().Project.Stage.Models)-1]
+	assert.True(t, m.Form.Smooth)
+	_, panel := s.do("GET", "/p/"+s.id+"/panel/stage", nil, map[string]string{"HX-Request": "true"})
+	assert.Contains(t, panel, "drawn smooth")
+	code, body = s.edit(`{"op":"model.set","id":"` + m.ID + `","key":"smooth","value":false}`)
+	require.Equal(t, 200, code, body)
+	assert.False(t, s.project().Project.Stage.Models[len(s.project().Project.Stage.Models)-1].Form.Smooth)
+	code, body = s.edit(`{"op":"model.set","id":"` + m.ID + `","key":"smooth","value":"very"}`)
+	assert.NotEqual(t, 200, code)
+	assert.Contains(t, body, "drawn smooth or not")
+
+	code, body = s.upload("/p/"+s.id+"/models", "files", "crate.obj", []byte("v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\n"))
+	require.Equal(t, 200, code, body)
+	assert.NotContains(t, body, "smooth", "what is flat is left alone")
 }

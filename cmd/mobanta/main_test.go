@@ -17,6 +17,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"mobanta/core/exchange"
+	"mobanta/core/mesh"
+	"mobanta/core/meshfile"
 )
 
 // run runs the command line and returns what it printed.
@@ -310,4 +312,18 @@ func TestDeliveringFromTheCommandLine(t *testing.T) {
 	assert.ErrorContains(t, err, "no NATS server answers")
 	_, err = run(t, "worker")
 	assert.ErrorContains(t, err, "jobs")
+}
+
+func TestAModelIsRenderedSmooth(t *testing.T) {
+	t.Chdir(t.TempDir())
+	var ball bytes.Buffer
+	require.NoError(t, meshfile.WriteOBJ(&ball, mesh.Sphere(1, 10, 6)))
+	model := file(t, "ball.obj", ball.String())
+	for out, args := range map[string][]string{"plain.png": nil, "smooth.png": {"--smooth"}} {
+		_, err := run(t, append([]string{"render", "--model", model, "--size", "64x48", "--samples", "1", "--out", out}, args...)...)
+		require.NoError(t, err)
+	}
+	assert.False(t, bytes.Equal(read(t, "plain.png"), read(t, "smooth.png")))
+	_, err := run(t, "render", "--model", model, "--smooth", "--subdivide", "1", "--out", "x.png")
+	assert.ErrorContains(t, err, "in place of --subdivide")
 }

@@ -30,30 +30,6 @@ func coarse(in *input) {
 	}
 }
 
-// cornered: a model at whose polygons bands of light break, and lines have corners.
-func cornered(in *input) {
-	for i := range in.p.Stage.Models {
-		m := &in.p.Stage.Models[i]
-		if m.File == "" || m.Form.Smooth || m.Form.Steps > 0 {
-			continue
-		}
-		s := in.scene.Models[i].Surface
-		form := s.Always("coarse", func() any {
-			f, ok := s.Mesh.Coarse()
-			return [2]any{f, ok}
-		}).([2]any)
-		if !form[1].(bool) {
-			continue
-		}
-		do := []project.Edit{{Op: "model.set", ID: m.ID, Key: "smooth", Value: true}}
-		if c := form[0].(mesh.Form).Creases; c != m.Form.Creases {
-			do = append(do, project.Edit{Op: "model.set", ID: m.ID, Key: "creases", Value: string(c)})
-		}
-		in.remark(Remark{Key: "cornered/" + m.ID, Title: "Bands break at polygons", Stage: true,
-			Text: fmt.Sprintf("%s has few polygons: the edges of bands break at them, and its outline has corners.", m.Name), Mend: "Draw it smooth", Do: do})
-	}
-}
-
 func times(n int) string {
 	return [...]string{"not at all", "once", "twice", "three times", "four times"}[max(0, min(4, n))]
 }
@@ -190,7 +166,7 @@ func broken(in *input) {
 	const bend, large, share = 12, 20, 0.3 // degrees within a triangle; pixels of the small picture that it takes; of the points
 	told := map[string]bool{}
 	var coarse float64
-	known := false
+	known, worst := false, -1 // the model that most of it is of
 	cuts(in, func(cut, d *network.Node, _ node.Reading) {
 		if _, wired := wires(d, "normal"); wired || told[d.ID] {
 			return
@@ -203,12 +179,18 @@ func broken(in *input) {
 				return
 			}
 			least := float32(math.Cos(bend * math.Pi / 180))
-			n := 0
+			n, of := 0, map[int]int{}
 			for t, pixels := range each(points.Tri) {
 				v := in.scene.Tri[t]
 				a, b, c := in.scene.Normal[v[0]], in.scene.Normal[v[1]], in.scene.Normal[v[2]]
 				if pixels >= large && min(a.Dot(b), b.Dot(c), c.Dot(a)) < least {
 					n += pixels
+					of[in.scene.Parts[in.scene.TriPart[t]].Model] += pixels
+				}
+			}
+			for i := range in.p.Stage.Models {
+				if of[i] > 0 && (worst < 0 || of[i] > of[worst]) {
+					worst = i
 				}
 			}
 			coarse = float64(n) / float64(points.N)
@@ -221,12 +203,33 @@ func broken(in *input) {
 			return
 		}
 		m.Title = "Bands break at polygons"
-		m.Text = fmt.Sprintf("The model is so coarse that the edges of %s run along its polygons. Soft form gives %s the normals of a simpler form; or subdivide the model on the stage.", name(in, cut), in.title(l))
-		e := l.Edit
-		e.Op, e.Kind, e.Node, e.To = "node.add", node.Softener, "", l.Node.ID+".normal"
-		m.Mend, m.Do = "Give it a soft form", []project.Edit{e}
+		m.Text = fmt.Sprintf("The model is so coarse that the edges of %s run along its polygons. Draw it smooth, on the stage; or soft form gives %s the normals of a simpler form.", name(in, cut), in.title(l))
+		if do := smoothed(in, worst); do != nil {
+			m.Mend, m.Do = "Draw it smooth", do
+		} else {
+			e := l.Edit
+			e.Op, e.Kind, e.Node, e.To = "node.add", node.Softener, "", l.Node.ID+".normal"
+			m.Mend, m.Do = "Give it a soft form", []project.Edit{e}
+		}
 		in.remark(m)
 	})
+}
+
+// smoothed returns the edits that have a model drawn smooth, none where that is so, or would change nothing.
+func smoothed(in *input, model int) []project.Edit {
+	if model < 0 {
+		return nil
+	}
+	m := &in.p.Stage.Models[model]
+	form, coarse := in.scene.Models[model].Surface.Mesh.Coarse()
+	if !coarse || m.Form.Smooth || m.Form.Steps > 0 || m.Blobs != nil {
+		return nil
+	}
+	do := []project.Edit{{Op: "model.set", ID: m.ID, Key: "smooth", Value: true}}
+	if form.Creases != m.Form.Creases {
+		do = append(do, project.Edit{Op: "model.set", ID: m.ID, Key: "creases", Value: string(form.Creases)})
+	}
+	return do
 }
 
 // each counts how often there is each of some numbers.

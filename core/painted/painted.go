@@ -130,9 +130,9 @@ func NewPlan(ctx context.Context, p *project.Project, files stage.Files, o Order
 	}
 	pl := &Plan{order: o, project: &q}
 	for _, i := range list {
-		if m := &q.Stage.Models[i]; m.Clip.Name != "" && m.Form.Steps > 0 {
-			m.Form.Steps = 0
-			pl.Remarks = append(pl.Remarks, fmt.Sprintf("%q moves, so it is not subdivided.", m.Name))
+		if m := &q.Stage.Models[i]; m.Clip.Name != "" && (m.Form.Steps > 0 || m.Form.Smooth) {
+			m.Form.Steps, m.Form.Smooth = 0, false
+			pl.Remarks = append(pl.Remarks, fmt.Sprintf("%q moves, so it is neither subdivided nor drawn smooth.", m.Name))
 		}
 	}
 	job, err := scene.Of(&q, files, old)
