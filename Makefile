@@ -20,7 +20,7 @@ PKG ?= ./e2e ./...
 
 test: node_modules ## every test, the interface in a browser included; those that took longest are listed at the end
 	@scripts/need chromium ffmpeg pdftoppm
-	@log=$$(mktemp); $(GO) tool gotestsum --format standard-quiet --jsonfile $$log -- -p 4 -timeout 40m $(PKG); ended=$$?; \
+	@log=$$(mktemp); $(GO) tool gotestsum --format standard-quiet --jsonfile $$log -- -timeout 40m $(PKG); ended=$$?; \
 	echo "the slowest:"; $(GO) tool gotestsum tool slowest --num 20 --jsonfile $$log; rm -f $$log; exit $$ended
 
 quick: ## build, vet, and the tests of the core without the long ones
