@@ -93,9 +93,13 @@ func (p Pens) Want() contour.Wanted {
 func (p Pens) Draw(scene *stage.Scene, view *stage.View, curves []contour.Curve, ink []Ink) []Stroke {
 	var out []Stroke
 	h := drawer{pens: &p, scene: scene, unit: float32(view.H) / 1000}
-	for _, c := range curves {
+	left := h.crumbs(curves, ink)
+	for i := range curves {
+		c := &curves[i]
 		n := len(c.Places)
-		out = h.curve(out, &c, ink[:n])
+		if !left[i] {
+			out = h.curve(out, c, ink[:n])
+		}
 		ink = ink[n:]
 	}
 	return out
