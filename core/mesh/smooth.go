@@ -45,7 +45,7 @@ func (m *Mesh) smoothed(creases Creases, degrees float64) (*Mesh, *rough) {
 	out := h.mesh(m, r.tris)
 	out.Motion = m.Motion
 	out.Normals = make([]vec.V, len(field.pos))
-	for v, n := range field.limits(true, r.tris) {
+	for v, n := range field.limits(r.tris) {
 		out.Normals[v] = n.vec().Unit()
 	}
 	for i, v := range field.vert {
@@ -179,10 +179,11 @@ func (h *halves) fit(tris bool) *halves {
 		box = box.Grow(p.vec())
 	}
 	near := fitted * float64(box.Diagonal())
-	room := h.room()
+	room, rims := h.room(), h.ringed()
+	limits := make([]place, len(h.pos))
 	for range fitRounds {
 		worst := 0.0
-		limits := out.limits(false, tris)
+		out.around(limits, rims, tris)
 		for v, p := range h.pos {
 			was := out.pos[v]
 			off := was.add(p.sub(limits[v])).sub(p)
@@ -218,24 +219,81 @@ func (h *halves) room() []float64 {
 	return out
 }
 
-// limits returns where each vertex comes to in the end. After a step of subdivision all faces are as the scheme says.
-func (h *halves) limits(stepped, tris bool) []place {
-	g := h
-	if !tris && !stepped { // whose masks are those of quadrilaterals
-		bare := *h
-		bare.uv, bare.paint = nil, nil
-		g = bare.catmullClark()
-	}
-	rims := g.rims()
-	start := make([]int32, len(g.pos))
-	for i, v := range g.vert {
+// limits returns where each vertex comes to in the end, after a step of subdivision: all faces are as the scheme says.
+func (h *halves) limits(tris bool) []place {
+	rims := h.rims()
+	start := make([]int32, len(h.pos))
+	for i, v := range h.vert {
 		start[v] = int32(i)
 	}
 	out := make([]place, len(h.pos))
 	for v := range out {
-		out[v], _ = g.limit(int32(v), start[v], &rims[v], tris)
+		out[v], _ = h.limit(int32(v), start[v], &rims[v], tris)
 	}
 	return out
+}
+
+// ringed is rims, of which those that are no ring, where the surface meets itself in the vertex, count as many creases.
+func (h *halves) ringed() []rim {
+	rims := h.rims()
+	start := make([]int32, len(h.pos))
+	for i, v := range h.vert {
+		start[v] = int32(i)
+	}
+	for v := range rims {
+		r := &rims[v]
+		if r.n == 0 || r.sharps >= 2 {
+			continue
+		}
+		i := start[v]
+		for j := range r.n {
+			if i = h.twin[h.before(i)]; i < 0 || i == start[v] && j < r.n-1 {
+				r.sharps = 3
+				break
+			}
+		}
+	}
+	return rims
+}
+
+// around fills in where each vertex comes to in the end, of faces with any number of sides: by the masks of limit, which for
+// Catmull and Clark are those of the step that makes quadrilaterals and of the limit after it in one.
+func (h *halves) around(out []place, rims []rim, tris bool) {
+	clear(out)
+	var middle []place // of faces
+	var sides []float64
+	if !tris {
+		middle, sides = make([]place, len(h.part)), make([]float64, len(h.part))
+		for i, v := range h.vert {
+			f := h.faceOf(int32(i))
+			middle[f], sides[f] = middle[f].add(h.pos[v]), sides[f]+1
+		}
+		for f := range middle {
+			middle[f] = middle[f].mul(1 / sides[f])
+		}
+	}
+	for i, v := range h.vert {
+		w := h.pos[h.vert[h.after(int32(i))]]
+		if !tris {
+			w = w.mul(2).add(middle[h.faceOf(int32(i))].mul(4))
+		}
+		out[v] = out[v].add(w)
+	}
+	for v := range out {
+		at, r := h.pos[v], &rims[v]
+		k := float64(r.n)
+		switch {
+		case r.n == 0 || r.sharps > 2:
+			out[v] = at
+		case r.sharps == 2:
+			out[v] = at.mul(2.0 / 3).add(h.pos[r.ends[0]].add(h.pos[r.ends[1]]).mul(1.0 / 6))
+		case tris:
+			own := 3 / (8 * beta(k))
+			out[v] = at.mul(own).add(out[v]).mul(1 / (own + k))
+		default:
+			out[v] = at.mul(k*k - k).add(out[v]).mul(1 / (k * (k + 5)))
+		}
+	}
 }
 
 func (a place) sub(b place) place   { return place{a[0] - b[0], a[1] - b[1], a[2] - b[2]} }
