@@ -20,12 +20,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"mobanta/core/bake"
 	"mobanta/core/delivery"
 	"mobanta/core/exchange"
 	"mobanta/core/frame"
 	"mobanta/core/meshfile"
+	"mobanta/core/painted"
 	"mobanta/core/project"
 	"mobanta/core/proof"
+	"mobanta/core/shader"
 	"mobanta/core/stage"
 	"mobanta/demo"
 )
@@ -635,6 +638,25 @@ func TestManyColoursInAGIF(t *testing.T) {
 }
 
 // Orders that were given when stagings were called takes are still read.
+// What an order of textures or painted models leaves open is filled in, and what it says is looked at.
+func TestOrdersOfTexturesAreFilledInAndChecked(t *testing.T) {
+	p := project.New("p")
+	_, err := p.Apply(&project.Edit{Op: "model.add", Kind: "sphere", Look: "look1"})
+	require.NoError(t, err)
+	plain := delivery.Order{As: delivery.PaintedGLB, W: 64, H: 64}
+	_ = plain.Check(p)
+	require.NotNil(t, plain.Painted)
+	said := delivery.Order{As: delivery.PaintedGLB, W: 64, H: 64, Painted: &painted.Order{Outline: 1e6}}
+	assert.ErrorContains(t, said.Check(p), "thousandths")
+	baked := delivery.Order{As: delivery.Texture, W: 64, H: 64}
+	_ = baked.Check(p)
+	require.NotNil(t, baked.Bake)
+	bits := delivery.Order{As: delivery.Texture, W: 64, H: 64, Bake: &bake.Order{Bits: 7}}
+	assert.ErrorContains(t, bits.Check(p), "bits")
+	code := delivery.Order{As: delivery.GLSL, W: 64, H: 64, Code: &shader.Order{Look: "none"}}
+	assert.Error(t, code.Check(p))
+}
+
 func TestEachFormatIsMadeInOneWay(t *testing.T) {
 	seen := map[delivery.Format]bool{}
 	for _, f := range delivery.Forms {

@@ -358,3 +358,26 @@ func TestASolidIsMadeOnceWhileItIsInUse(t *testing.T) {
 	}, 10*time.Second, time.Millisecond, "nothing but who uses it holds a surface")
 	assert.NotNil(t, of(stage.Model{Solid: "cube"}))
 }
+
+// A file says what it is by how it begins, by its name, or by what it looks like.
+func TestWhatAFileIs(t *testing.T) {
+	const flat = "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
+	const solid = "solid a\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid\n"
+	const ply = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n"
+	for _, c := range []struct{ name, data, is string }{
+		{"a", flat, "obj"}, {"a", "\n\n  \n# made by hand\n\n" + flat, "obj"}, {"a.obj", "# nothing known\nzz 1\n" + flat, "obj"}, {"a", "zz 1\n" + flat, ""}, {"a", "", ""}, {"a", "\n\n", ""},
+		{"a", solid, "stl"}, {"A.STL", solid, "stl"}, {"a.obj", ply, "ply"}, {"a", ply, "ply"}, {"a", "plywood\n", ""}, {"a.PLY", flat, "obj"}, {"a", "\xef\xbb\xbf" + flat, "obj"},
+	} {
+		m, err := meshfile.Read(context.Background(), c.name, []byte(c.data), nil)
+		if c.is == "" {
+			assert.ErrorIs(t, err, meshfile.ErrFormat, "%s: %.20q", c.name, c.data)
+			continue
+		}
+		if assert.NoError(t, err, "%s: %.20q", c.name, c.data) {
+			assert.Equal(t, c.is, m.Format, "%s: %.20q", c.name, c.data)
+		}
+	}
+	for name, is := range map[string]bool{"a.obj": true, "a.GLB": true, "dir/a.ply": true, "a.mtl": false, "obj": false, "a.zip": false, "a.obj.txt": false} {
+		assert.Equal(t, is, meshfile.Is(name), name)
+	}
+}
