@@ -217,3 +217,26 @@ func BenchmarkMesh(b *testing.B) {
 		}
 	})
 }
+
+// What springs up rises as fast as it is told, each a little differently, and is as large as it is told, give or take a third; it
+// does not stray further than it spreads and sways.
+func TestASpringKeepsItsMeasures(t *testing.T) {
+	b := blob.Blobs{Spring: blob.Spring{On: true, Rate: 40, Life: 1.5, Rise: 2, Size: 0.3, Spread: 0.4, Widen: 0.5}}
+	highest, largest, smallest, widest := float32(0), float32(0), float32(1), 0.0
+	n := 0
+	for k := range 60 {
+		for _, ball := range b.Alive(float64(k)/60*4, 4) {
+			n++
+			highest, largest = max(highest, ball.At[1]), max(largest, ball.Size)
+			widest = max(widest, math.Hypot(float64(ball.At[0]), float64(ball.At[2])))
+			if ball.At[1] > 0.5 && ball.At[1] < 2 { // neither being born nor going
+				smallest = min(smallest, ball.Size)
+			}
+		}
+	}
+	assert.Greater(t, n, 1000)
+	assert.InDelta(t, 2*1.5*1.15, highest, 0.2)
+	assert.InDelta(t, 0.3*1.3, largest, 0.02)
+	assert.InDelta(t, 0.3*0.7, smallest, 0.02)
+	assert.InDelta(t, 0.4*1.5, widest, 0.05)
+}
