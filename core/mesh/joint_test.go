@@ -81,3 +81,36 @@ func TestCornersOfTheirOwn(t *testing.T) {
 		assert.Equal(t, want, top.corners(m, f), "face %d", f)
 	}
 }
+
+// Drawn smooth, sides that lie upon each other stay straight: nothing shows through between them.
+func TestNoCracksOpenAtAJoint(t *testing.T) {
+	// A bent sheet, whose right half has one more row than its left, and was rounded apart from it.
+	m := &Mesh{Parts: []Part{{Name: "sheet"}}}
+	at := func(x float32, p [2]float32) int32 {
+		m.Positions = append(m.Positions, vec.V{x, p[0], p[1]})
+		return int32(len(m.Positions) - 1)
+	}
+	half := func(from, to float32, bends ...[2]float32) {
+		for k := 1; k < len(bends); k++ {
+			for _, c := range []int32{at(from, bends[k-1]), at(to, bends[k-1]), at(to, bends[k]), at(from, bends[k])} {
+				m.Corners = append(m.Corners, Corner{c, -1, -1})
+			}
+			m.FaceEnd, m.FacePart = append(m.FaceEnd, int32(len(m.Corners))), append(m.FacePart, 0)
+		}
+	}
+	half(-1, 0, [2]float32{-1, 0}, [2]float32{1, 0}, [2]float32{3, 1}, [2]float32{4, 2})
+	half(2e-5, 1, [2]float32{-1, 0}, [2]float32{0.2, 0}, [2]float32{1, 0}, [2]float32{3, 1}, [2]float32{4, 2})
+	s, err := m.Surface(context.Background(), Form{Smooth: true})
+	require.NoError(t, err)
+	require.True(t, s.Smooth)
+	// Each side's places on the line between are on the other's line too: both go straight from corner to corner.
+	n := 0
+	for v, p := range s.Pos {
+		if math.Abs(float64(p[0])) > 1e-4 || p[1] > 1 {
+			continue
+		}
+		n++
+		assert.InDelta(t, 0, p[2], 1e-6, "vertex %d at %v", v, p)
+	}
+	assert.Greater(t, n, 20)
+}

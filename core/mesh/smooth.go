@@ -21,7 +21,7 @@ const (
 // found such that the limit surface comes back to those of m (progressive interpolation: Chen, Luo and Cheng 2008). Its normals
 // are those of m at them, and between them subdivided and fitted likewise, which is smoother than what the surface itself has
 // (subdivision shading: Alexa and Boubekeur 2008). Creases and borders become smooth curves through their positions, but at
-// corners, where they turn by more than degrees. Flat faces stay flat. It takes as many steps as keep it below smoothTriangles,
+// corners, where they turn by more than degrees, and where sides lie upon each other. Flat faces stay flat. It takes as many steps as keep it below smoothTriangles,
 // and returns how many.
 func (m *Mesh) Smooth(creases Creases, degrees float64) (*Mesh, int) {
 	out, r := m.smoothed(creases, degrees)
@@ -95,6 +95,11 @@ func (m *Mesh) smoothing(creases Creases, degrees float64) *rough {
 		}
 	}
 	h.findCorners(degrees)
+	for _, j := range t.joints(m) { // sides that lie upon each other stay straight, or cracks would open between them
+		for _, c := range [2]int32{j.c, j.q} {
+			h.corner[h.vert[c]], h.corner[h.vert[h.after(c)]] = true, true
+		}
+	}
 	for i, c := range m.Corners {
 		if c.Normal < 0 {
 			normals[i] = h.leaning(int32(i))
