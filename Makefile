@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO ?= go
 BIN := bin/mobanta
 
-.PHONY: demo test quick check race bench screenshots handover css build fuzz soak release node_modules
+.PHONY: demo test quick check race bench screenshots gallery handover css build fuzz soak release node_modules
 
 demo: build ## build, make the sample project if it is not there, serve, print the address
 	@$(BIN) demo --data data
@@ -46,6 +46,11 @@ bench: ## the measured claims
 screenshots: ## the pictures in docs/screenshots, from the sample project
 	@scripts/need chromium
 	@$(GO) run ./e2e/screenshots docs/screenshots
+
+GALLERY := assimp-testmodels # Debian packages of models
+
+gallery: build ## models from elsewhere in several looks, for looking at, in .gallery/index.html beside those of the time before
+	@GO=$(GO) scripts/gallery $(GALLERY)
 
 handover: ## what is handed over of the samples, in docs/handover: the kettle as a page, the dial baked, the octopus painted
 	@scripts/need chromium
