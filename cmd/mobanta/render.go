@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -356,7 +357,8 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 		return nil, nil, err
 	}
 	p := project.New("render")
-	files := modelFiles{ctx, m.Mesh, map[string]*mesh.Surface{}, map[string][]byte{}}
+	brought := map[string][]byte{}
+	files := modelFiles{ctx, m.Mesh, map[string]*mesh.Surface{}, newPictures(brought)}
 	add := project.Edit{Op: "model.add", Name: "model", Look: p.Looks[0].ID, Value: exchange.Hash(nil), Pictures: map[string]string{}}
 	for _, part := range m.Mesh.Parts {
 		add.Parts = append(add.Parts, part.Name)
@@ -364,7 +366,7 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 	add.Clips = meshfile.Clips(m.Mesh)
 	for _, pic := range m.Pictures {
 		hash := exchange.Hash(pic.Data)
-		files.pictures[hash] = pic.Data
+		brought[hash] = pic.Data
 		for _, part := range pic.Parts {
 			add.Pictures[part] = hash
 		}
@@ -382,7 +384,36 @@ type modelFiles struct {
 	ctx      context.Context // until which they are made ready
 	mesh     *mesh.Mesh
 	made     map[string]*mesh.Surface // by the form
-	pictures map[string][]byte
+	pictures *pictures
+}
+
+// pictures are pictures by the hash of their files, each read once: kernels ask for them batch by batch. It is safe for use by
+// several goroutines.
+type pictures struct {
+	mu   sync.Mutex
+	data map[string][]byte
+	read map[string]*pixmap.Pixmap
+}
+
+func newPictures(data map[string][]byte) *pictures {
+	return &pictures{data: data, read: map[string]*pixmap.Pixmap{}}
+}
+
+// of returns a picture; ok is false for one that is not among them.
+func (p *pictures) of(hash string) (pic *pixmap.Pixmap, ok bool, err error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	data, ok := p.data[hash]
+	if !ok {
+		return nil, false, nil
+	}
+	if p.read[hash] == nil {
+		if p.read[hash], err = pixmap.Read(data); err != nil {
+			delete(p.read, hash)
+			return nil, true, err
+		}
+	}
+	return p.read[hash], true, nil
 }
 
 // Surface implements stage.Files.
@@ -400,10 +431,11 @@ func (f modelFiles) Surface(m *stage.Model) (*mesh.Surface, error) {
 
 // Picture implements stage.Files.
 func (f modelFiles) Picture(hash string) (*pixmap.Pixmap, error) {
-	if f.pictures[hash] == nil {
+	pic, ok, err := f.pictures.of(hash)
+	if !ok {
 		return nil, stage.ErrNoPicture
 	}
-	return pixmap.Read(f.pictures[hash])
+	return pic, err
 }
 
 // dressed loads the project that is asked for, wearing what --look names.
@@ -416,7 +448,7 @@ func dressed(ctx context.Context, f *renderFlags) (*project.Project, stage.Files
 	if err != nil {
 		return nil, nil, err
 	}
-	return p, withPictures{files, pictures}, nil
+	return p, withPictures{files, newPictures(pictures)}, nil
 }
 
 // applyLook puts the look that --look names onto every part,
@@ -476,13 +508,13 @@ func (f *renderFlags) applyLook(p *project.Project) (pictures map[string][]byte,
 // withPictures gives the pictures of a look file beside what a stage is made from.
 type withPictures struct {
 	stage.Files
-	pictures map[string][]byte
+	pictures *pictures
 }
 
 // Picture implements stage.Files.
 func (f withPictures) Picture(hash string) (*pixmap.Pixmap, error) {
-	if data, ok := f.pictures[hash]; ok {
-		return pixmap.Read(data)
+	if pic, ok, err := f.pictures.of(hash); ok {
+		return pic, err
 	}
 	return f.Files.Picture(hash)
 }
