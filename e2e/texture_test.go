@@ -124,7 +124,7 @@ func TestATextureAtItsSizeAndAsTheSurface(t *testing.T) {
 	d.eval(`() => { const s = document.querySelector('[aria-label^="Subdivide "]'); s.value = "1"; s.dispatchEvent(new Event("change", { bubbles: true })); return "" }`)
 	d.stored(v)
 	d.settled()
-	d.until("nothing is said to be wrong", `() => document.querySelector(".toast:not([hidden])")?.textContent?.includes("wrong") !== true`)
+	d.until("nothing is said to be wrong", `() => !document.getElementById("said").textContent.includes("wrong")`)
 	d.until("its creases", `() => Boolean(document.querySelector('[aria-label^="Creases of "]'))`)
 }
 

@@ -1,0 +1,53 @@
+package e2e
+
+import (
+	"bytes"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"mobanta/core/mesh"
+	"mobanta/core/meshfile"
+)
+
+// A ball of few faces is brought in: it is drawn smooth, which is said; on the stage panel that is turned off and on, and undone.
+func TestAModelOfFewFacesIsDrawnSmooth(t *testing.T) {
+	var ball bytes.Buffer
+	require.NoError(t, meshfile.WriteOBJ(&ball, mesh.Sphere(1, 14, 8)))
+	path := filepath.Join(t.TempDir(), "ball.obj")
+	require.NoError(t, os.WriteFile(path, ball.Bytes(), 0o600))
+
+	d := start(t, "serve", "/")
+	d.click(`input[name=name]`)
+	d.typeText("Buoy")
+	d.click(`main form button.strong`)
+	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
+	d.settled()
+	v := d.version()
+	require.NoError(t, d.el(`#hint input[data-model]`).SetFiles([]string{path}))
+	d.stored(v)
+	d.until("it is said", `() => document.getElementById("said").textContent.includes("drawn smooth")`)
+	d.settled()
+	round := d.pixels("#26414D") // of the backdrop
+
+	d.press(input.Digit5)
+	toggle := `[data-edit*='"smooth"']`
+	d.until("the toggle", `s => document.querySelector(s)?.getAttribute("aria-pressed") === "true"`, toggle)
+	v = d.version()
+	d.click(toggle)
+	d.stored(v)
+	d.settled()
+	d.until("its polygons", `s => document.querySelector(s)?.textContent.includes("its polygons")`, toggle)
+	assert.Greater(t, d.pixels("#26414D"), round, "chords lie within the circle")
+	v = d.version()
+	d.eval(`s => { document.querySelector(s).focus(); return "" }`, toggle)
+	d.press(input.Enter)
+	d.stored(v)
+	d.settled()
+	d.until("drawn smooth again", `s => document.querySelector(s)?.getAttribute("aria-pressed") === "true"`, toggle)
+	assert.Equal(t, round, d.pixels("#26414D"))
+}
