@@ -16,6 +16,7 @@ import (
 
 	"mobanta/core/exchange"
 	"mobanta/core/frame"
+	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -45,7 +46,15 @@ func TestKindsTravelToGLSL(t *testing.T) {
 	const size = 96
 	data := patch(t)
 	hash := exchange.Hash(data)
-	files := meshfile.Files(func(string) (string, []byte, error) { return "patch.png", data, nil })
+	var ball bytes.Buffer // of fewer triangles than the solid: a page holds them all
+	require.NoError(t, meshfile.WriteOBJ(&ball, mesh.Sphere(1, 64, 32)))
+	model := exchange.Hash(ball.Bytes())
+	files := meshfile.Kept(func(h string) (string, []byte, error) {
+		if h == model {
+			return "ball.obj", ball.Bytes(), nil
+		}
+		return "patch.png", data, nil
+	})
 	page, err := drive.Open(browser, "about:blank", 100, 80) // small: the page draws itself too
 	require.NoError(t, err)
 	defer page.Close()
@@ -60,7 +69,7 @@ func TestKindsTravelToGLSL(t *testing.T) {
 		}
 		travelled++
 		p := project.New("ball")
-		_, err := p.Apply(&project.Edit{Op: "model.add", Kind: "sphere"})
+		_, err := p.Apply(&project.Edit{Op: "model.add", Name: "Ball", Value: model, Parts: []string{"Sphere"}})
 		require.NoError(t, err)
 		p.Stage.Lights[0].Azimuth, p.Stage.Lights[0].Elevation = -40, 35
 		net, ref := node.Catalogue{}.Example(k, hash)
