@@ -106,7 +106,7 @@ func TestNoBarriers(t *testing.T) {
 	kinds := map[string]bool{}
 	for _, p := range []string{"saltlight", "bell-buoy", "keepers-lamp"} {
 		at("/p/" + p)
-		d.settled()
+		d.el("#network [data-card]") // cards and benches are there before the picture has settled
 		var nodes []struct{ ID, Kind string }
 		require.NoError(t, json.Unmarshal([]byte(d.eval(`() => JSON.stringify([...document.querySelectorAll("#network [data-card]")].map(e => ({ id: e.dataset.card, kind: e.querySelector(".card-kind, .quiet")?.textContent ?? "" })))`)), &nodes))
 		for _, n := range nodes {
