@@ -24,6 +24,9 @@ func packed(t *testing.T, n int) []byte {
 }
 
 func TestAnArchiveThatListsTooMuchIsRefused(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	few, many, huge := packed(t, 3), packed(t, 2000), packed(t, 70_000) // the last is a ZIP64
 	for name, tc := range map[string]struct {
 		data []byte

@@ -167,6 +167,9 @@ func over(t *testing.T, z *zip.Reader, w, h int) (*image.NRGBA, []string, []stri
 
 // Put together by the rules of the format, the layers are the picture, to 1 of 255.
 func TestLayersAreThePicture(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, c := range []struct {
 		name   string
 		make   func() (*project.Project, map[string]exchange.File, error)
@@ -268,6 +271,9 @@ func short(t testing.TB) (*project.Project, stage.Files) {
 }
 
 func TestMovingPictures(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	p, files := short(t)
 	o := func(as delivery.Format) *delivery.Order {
 		return &delivery.Order{As: as, W: 60, H: 70, Samples: 2}
@@ -388,6 +394,9 @@ func TestFewColoursAreExactInAGIF(t *testing.T) {
 }
 
 func TestVideosAreReadElsewhere(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	require.NotEmpty(t, delivery.FFmpeg(), "make test brings ffmpeg")
 	p, files := short(t)
 	for as, codec := range map[delivery.Format]string{delivery.WebM: "vp9", delivery.MP4: "h264"} {
@@ -539,6 +548,9 @@ func TestRemarks(t *testing.T) {
 }
 
 func TestWhatAnOrderTakes(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	p, _ := from(t, demo.Saltlight)
 	m := delivery.Measured{Ready: 0.2, Fixed: 0.1, PerPixel: 1e-6}
 	for _, c := range []struct {

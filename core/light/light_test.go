@@ -240,6 +240,9 @@ func TestASunOfOnePixelIsNotLost(t *testing.T) {
 }
 
 func TestSeekingABrightSky(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	pic := patched(512, 256, 0.1, 80, 64, 128, 96, 30)
 	d := NewPictureDome(pic, 70, color.C{1, 0.5, 2})
 	upper, lower := math.Cos(8.0/32*math.Pi), math.Cos(12.0/32*math.Pi)
@@ -275,6 +278,9 @@ func TestSeekingABrightSky(t *testing.T) {
 }
 
 func TestASkyThatClaimsToBeTooBright(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, w := range []int{16, 1024} {
 		p := patched(w, w/2, 0.1, 0, 0, 0, 0, 0)
 		copy(p.Pix[4*(w*w/8):], []byte{255, 255, 255, 255, 255, 255, 255, 255})
@@ -355,6 +361,9 @@ func TestRaysStayOnTheirLight(t *testing.T) {
 }
 
 func TestARoughMirrorBlursTheSky(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	// One bright place towards +X in an even sky, turned there by 90°.
 	p := &pixmap.Pixmap{W: 128, H: 64, Shared: true, Pix: make([]byte, 4*128*64)}
 	for y := range 64 {

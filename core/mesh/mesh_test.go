@@ -154,6 +154,9 @@ func TestEarsTakeSoMuchWorkAndNoMore(t *testing.T) {
 }
 
 func TestVeryManyFacesAroundOneVertex(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	m := &Mesh{Positions: []vec.V{{0, 0, 0}}}
 	m.AddPart("fan", color.C{})
 	const n = 200_000

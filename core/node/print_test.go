@@ -80,6 +80,9 @@ func TestPatternsPutOnAsMuchInkAsTheToneAsks(t *testing.T) {
 
 // Strokes along the form go round a cylinder, evenly, with as much ink as is asked.
 func TestStrokesFollowTheForm(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	m := mesh.Grid("Side", 96, 40, func(u, v float64) vec.V {
 		s, c := math.Sincos(2 * math.Pi * u)
 		return vec.V{float32(c), float32(3*v - 1.5), float32(-s)}

@@ -52,6 +52,9 @@ func bandEdgesOf(t *testing.T, sc *stage.Scene, soft string, perspective bool) (
 // The edge of a hard band on a ball of two hundred triangles lies where it lies on the ball
 // itself, once its normals are those of the ball that fits it.
 func TestSoftFormOnACoarseBall(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	rough := mesh.Sphere(1, 10, 11)
 	require.Equal(t, 200, rough.Triangles())
 	for _, perspective := range []bool{false, true} {
@@ -129,6 +132,9 @@ func TestCurvatureInAPicture(t *testing.T) {
 // Drawn smooth, a ball of 196 triangles has its band edge where the ball itself has it: within a pixel of it in every row, which
 // is as near as rows of whole pixels tell, and few pixels of its fill and its bands are other ones.
 func TestACoarseBallDrawnSmoothIsTheBall(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	for _, perspective := range []bool{false, true} {
 		want, rims := bandEdges(t, mesh.Sphere(1, 512, 256), `{"id":"soft","kind":"Bump"},`, perspective)
 		got, inner := bandEdgesOf(t, stagetest.Formed(t, mesh.Form{Smooth: true, Creases: mesh.None}, mesh.Sphere(1, 14, 8)), `{"id":"soft","kind":"Bump"},`, perspective)
