@@ -245,13 +245,20 @@ func ballGLB(t *testing.T) string {
 	return path
 }
 
-func TestTheJobByMouse(t *testing.T) {
+// begun is the desk of a new project, made on the shelf of an empty studio.
+func begun(t *testing.T, name string) *desk {
+	t.Helper()
 	d := start(t, "serve", "/")
 	d.click(`input[name=name]`)
-	d.typeText("Night harbour")
+	d.typeText(name)
 	d.click(`main form button.strong`)
 	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
 	d.settled()
+	return d
+}
+
+func TestTheJobByMouse(t *testing.T) {
+	d := begun(t, "Night harbour")
 
 	v := d.version()
 	require.NoError(t, d.el(`#hint input[data-model]`).SetFiles([]string{ballGLB(t)}))

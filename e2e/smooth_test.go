@@ -21,12 +21,7 @@ func TestAModelOfFewFacesIsDrawnSmooth(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "ball.obj")
 	require.NoError(t, os.WriteFile(path, ball.Bytes(), 0o600))
 
-	d := start(t, "serve", "/")
-	d.click(`input[name=name]`)
-	d.typeText("Buoy")
-	d.click(`main form button.strong`)
-	d.until("the desk", `() => Boolean(window.mobanta?.live.ws)`)
-	d.settled()
+	d := begun(t, "Buoy")
 	v := d.version()
 	require.NoError(t, d.el(`#hint input[data-model]`).SetFiles([]string{path}))
 	d.stored(v)

@@ -266,7 +266,7 @@ func (f *finder) joints(number int, list []beside, most float32) {
 	hidden := !f.faces(e, 0) && f.solid[f.whole[e.knot[0]]] // on the far side of something solid, if what lies beside it is too
 	kind, from, at := Kinds, float32(0), float32(0)
 	next := func(now Kind, begin, end float32) {
-		if now != kind || begin > at+whole {
+		if now != kind || begin > at+sliver {
 			if kind != Kinds {
 				f.edgePiece(kind, number, 0, from, at)
 			}
@@ -275,7 +275,7 @@ func (f *finder) joints(number int, list []beside, most float32) {
 		at = max(at, end)
 	}
 	border := func(end float32) {
-		if now := Border; end-at > whole {
+		if now := Border; end-at > sliver {
 			if !f.want.Of[Border] || hidden {
 				now = Kinds
 			}

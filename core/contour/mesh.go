@@ -236,16 +236,16 @@ func (m *Mesh) meet() {
 // snapped is a part of the way along an edge, which ends where it nearly does.
 func snapped(t float32) float32 {
 	switch {
-	case t < whole:
+	case t < sliver:
 		return 0
-	case t > 1-whole:
+	case t > 1-sliver:
 		return 1
 	}
 	return t
 }
 
-// whole tells how much of an edge may stay open for it to count as closed.
-const whole = 0.02
+// sliver is how much of an edge may stay open for it to count as closed.
+const sliver = 0.02
 
 // open tells whether a triangle ends along an edge: nothing lies upon a part of it.
 func (m *Mesh) open(i int32) bool {
@@ -254,7 +254,7 @@ func (m *Mesh) open(i int32) bool {
 		bare += max(0, b.from-at)
 		at = max(at, b.to)
 	}
-	return bare+max(0, 1-at) > whole
+	return bare+max(0, 1-at) > sliver
 }
 
 // bends fills in how the surface bends where two edges lie upon each other.
