@@ -255,64 +255,6 @@ func (f *finder) along() {
 	}
 }
 
-// joints finds the lines along an edge at which one triangle ends, and others upon it: a border where none does, and a contour,
-// a crease or a seam as along any edge. What is one line after the other is one piece.
-func (f *finder) joints(number int, list []beside, most float32) {
-	e := &f.edges[number]
-	part := f.geo.TriPart[e.tri[0]]
-	if !f.want.On[part] {
-		return
-	}
-	hidden := !f.faces(e, 0) && f.solid[f.whole[e.knot[0]]] // on the far side of something solid, if what lies beside it is too
-	kind, from, at := Kinds, float32(0), float32(0)
-	next := func(now Kind, begin, end float32) {
-		if now != kind || begin > at+sliver {
-			if kind != Kinds {
-				f.edgePiece(kind, number, 0, from, at)
-			}
-			kind, from = now, begin
-		}
-		at = max(at, end)
-	}
-	border := func(end float32) {
-		if now := Border; end-at > sliver {
-			if !f.want.Of[Border] || hidden {
-				now = Kinds
-			}
-			next(now, at, end)
-		}
-	}
-	for _, b := range list {
-		border(b.from)
-		next(f.across(e, &b, hidden, most), b.from, b.to)
-	}
-	border(1)
-	next(Kinds, 2, 2)
-}
-
-// across tells what line runs where an edge lies upon another: Kinds for none, or for one that is the other's.
-func (f *finder) across(e *edge, b *beside, hidden bool, most float32) Kind {
-	o := &f.edges[b.edge]
-	part, other := f.geo.TriPart[e.tri[0]], f.geo.TriPart[o.tri[0]]
-	if !b.owns && f.want.On[other] || hidden && !f.faces(o, 0) {
-		return Kinds
-	}
-	at := func(e *edge, t float32) float32 {
-		a, b := f.facing[f.vertex(e, 0, 0)], f.facing[f.vertex(e, 0, 1)]
-		return a + (b-a)*t
-	}
-	towards := at(e, (b.from+b.to)/2) > 0
-	switch {
-	case f.want.Of[Contour] && !b.smooth && towards != (at(o, (b.there[0]+b.there[1])/2) > 0):
-		return Contour
-	case f.want.Of[Seam] && part != other:
-		return Seam
-	case f.want.Of[Crease] && b.bend < most:
-		return Crease
-	}
-	return Kinds
-}
-
 // edgePiece adds a piece of an edge, as one of its sides has it.
 func (f *finder) edgePiece(kind Kind, number, side int, from, to float32) {
 	if !(from < to) {

@@ -7,10 +7,8 @@ import (
 	"cmp"
 	"math"
 	"slices"
-	"sort"
 
 	"mobanta/core/disjoint"
-	"mobanta/core/joint"
 	"mobanta/core/parallel"
 	"mobanta/core/stage"
 	"mobanta/core/vec"
@@ -31,16 +29,6 @@ type Mesh struct {
 	solid  []bool            // of each of these: whether it is closed and its normals look outward
 
 	beside map[int32][]beside // edges where a triangle ends → what lies upon them, in the order of from
-}
-
-// beside is a stretch of an edge at which one triangle ends, and another that does upon it: so nothing ends there.
-type beside struct {
-	from, to float32
-	edge     int32      // of the other
-	there    [2]float32 // where from and to lie along that
-	owns     bool       // whether a line along both is this edge's: of the shorter one, whose ends are what others meet
-	smooth   bool       // as of an edge
-	bend     float32
 }
 
 // edge is where two triangles meet, or where one ends.
@@ -190,99 +178,6 @@ func (m *Mesh) link() {
 			i = j
 		}
 	}
-}
-
-// meet finds where triangles that end lie upon each other; see package joint.
-func (m *Mesh) meet() {
-	m.beside = map[int32][]beside{}
-	geo := m.geo
-	sides := make([][]joint.Segment, len(geo.Models))
-	edges := make([][]int32, len(geo.Models))
-	for i := range m.edges {
-		if e := &m.edges[i]; e.tri[1] < 0 && !e.many {
-			of := sort.Search(len(geo.Models), func(k int) bool { return geo.Models[k].FirstTri > int(e.tri[0]) }) - 1
-			sides[of] = append(sides[of], joint.Segment{A: geo.Pos[m.first[e.knot[0]]], B: geo.Pos[m.first[e.knot[1]]]})
-			edges[of] = append(edges[of], int32(i))
-		}
-	}
-	for of, list := range sides {
-		box := vec.EmptyBox()
-		for _, s := range list {
-			box = box.Grow(s.A).Grow(s.B)
-		}
-		for _, p := range joint.Find(list, joint.Reach*box.Diagonal()) {
-			a, b := edges[of][p.One], edges[of][p.Other]
-			if m.edges[a].tri[0] == m.edges[b].tri[0] {
-				continue
-			}
-			one, other := [2]float32{snapped(p.From), snapped(p.To)}, [2]float32{snapped(p.OtherFrom), snapped(p.OtherTo)}
-			owns := one[1]-one[0] >= other[1]-other[0]
-			if p.Opposed {
-				other[0], other[1] = other[1], other[0]
-			}
-			m.beside[a] = append(m.beside[a], beside{from: one[0], to: one[1], edge: b, there: other, owns: owns})
-			if p.Opposed {
-				other[0], other[1] = other[1], other[0]
-				one[0], one[1] = one[1], one[0]
-			}
-			m.beside[b] = append(m.beside[b], beside{from: other[0], to: other[1], edge: a, there: one, owns: !owns})
-		}
-	}
-	for _, list := range m.beside {
-		slices.SortFunc(list, func(a, b beside) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.edge, b.edge)) })
-	}
-}
-
-// snapped is a part of the way along an edge, which ends where it nearly does.
-func snapped(t float32) float32 {
-	switch {
-	case t < sliver:
-		return 0
-	case t > 1-sliver:
-		return 1
-	}
-	return t
-}
-
-// sliver is how much of an edge may stay open for it to count as closed.
-const sliver = 0.02
-
-// open tells whether a triangle ends along an edge: nothing lies upon a part of it.
-func (m *Mesh) open(i int32) bool {
-	bare, at := float32(0), float32(0)
-	for _, b := range m.beside[i] {
-		bare += max(0, b.from-at)
-		at = max(at, b.to)
-	}
-	return bare+max(0, 1-at) > sliver
-}
-
-// bends fills in how the surface bends where two edges lie upon each other.
-func (m *Mesh) bends(e *edge, b *beside) {
-	o := &m.edges[b.edge]
-	b.bend, b.smooth = 1, true
-	p, q := m.flat[e.tri[0]], m.flat[o.tri[0]]
-	if p == (vec.V{}) || q == (vec.V{}) {
-		return // a face without area has no say
-	}
-	turned := m.way(e).Dot(m.way(o)) < 0
-	if b.bend = p.Dot(q); !turned {
-		b.bend = -b.bend
-	}
-	for k, t := range [2]float32{b.from, b.to} {
-		b.smooth = b.smooth && turned && m.normalAt(e, t).Dot(m.normalAt(o, b.there[k])) > same
-	}
-}
-
-// way returns the direction of an edge as its first triangle runs round; not unit.
-func (m *Mesh) way(e *edge) vec.V {
-	v := m.geo.Tri[e.tri[0]]
-	return m.geo.Pos[v[(e.from[0]+1)%3]].Sub(m.geo.Pos[v[e.from[0]]])
-}
-
-// normalAt returns the normal a part of the way along an edge, as its first triangle has it.
-func (m *Mesh) normalAt(e *edge, t float32) vec.V {
-	return m.normal[m.vertex(e, 0, 0)].Mix(m.normal[m.vertex(e, 0, 1)], t).Unit()
 }
 
 // spread lets an edge of more than two triangles bend as far as any two of them do, whichever way they face: some lie twice.
