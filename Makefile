@@ -16,7 +16,7 @@ node_modules: # what builds the style sheet, and what the tests look for barrier
 	@cd web && cmp -s package-lock.json node_modules/.lock || { npm ci --silent --no-audit --no-fund && cp package-lock.json node_modules/.lock; }
 
 # PKG names the rooms that are tested: make test PKG=./core/line
-PKG ?= ./e2e ./...
+PKG ?= ./e2e ./web ./jobs ./...
 
 test: node_modules ## every test, the interface in a browser included; those that took longest are listed at the end
 	@scripts/need chromium ffmpeg pdftoppm

@@ -331,6 +331,7 @@ func TestAServerThatIsThere(t *testing.T) {
 	require.True(t, s.ReadyForConnections(10*time.Second))
 	at := "nats://u:secret@" + s.Addr().String()
 	b := open(t, jobs.Options{Dir: t.TempDir(), URL: at})
+	defer b.stop() // while there is still someone to say it to
 	w, err := jobs.Open(context.Background(), jobs.Options{URL: at, Maker: "test"})
 	require.NoError(t, err)
 	defer w.Close()
@@ -426,9 +427,9 @@ func TestHowFarAPieceIs(t *testing.T) {
 	p, files := kettle(t)
 	defer b.work(t, nil)()
 	for name, o := range map[string]delivery.Order{
-		"picture": {As: "png8", W: 400, H: 300, Samples: 64},
+		"picture": {As: "png8", W: 320, H: 240, Samples: 64},
 		"layers":  {As: delivery.Layers, W: 240, H: 160, Samples: 4},
-		"texture": {As: delivery.Texture, W: 512, H: 512, Samples: 16, Bake: &bake.Order{Model: p.Stage.Models[0].ID, Bits: 8, Eye: bake.LeftOut}},
+		"texture": {As: delivery.Texture, W: 384, H: 384, Samples: 16, Bake: &bake.Order{Model: p.Stage.Models[0].ID, Bits: 8, Eye: bake.LeftOut}},
 	} {
 		j := b.place(t, p, files, o)
 		heard := map[float64]bool{}

@@ -108,14 +108,15 @@ func (s *Sheet) Spread(values []float64, radius float64, workers int) {
 	if !(time > 0) {
 		return
 	}
-	mass, diag := s.masses(time)
+	h := s.heat(time)
+	mass, diag := h.mass, h.diag
 	n := len(values)
 	over := stretches(n, workers)
 	r, z, d, q := make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
 	apply := func(x, out []float64, i int) {
 		v := mass[i] * x[i]
-		for l := s.start[i]; l < s.start[i+1]; l++ {
-			v += time * s.pull[l] * (x[i] - x[s.to[l]])
+		for l := h.start[i]; l < h.start[i+1]; l++ {
+			v += h.weight[l] * (x[i] - x[h.to[l]])
 		}
 		out[i] = v
 	}
@@ -175,12 +176,9 @@ func (s *Sheet) SpreadThree(values [3][]float64, radius float64, workers int) {
 	if !(time > 0) {
 		return
 	}
-	mass, diag := s.masses(time)
+	h := s.heat(time)
+	mass, diag := h.mass, h.diag
 	n := len(mass)
-	weight := make([]float64, len(s.pull))
-	for l, p := range s.pull {
-		weight[l] = time * p
-	}
 	over := stretchesOfThree(n, workers)
 	x, r, z, d, q := make([][3]float64, n), make([][3]float64, n), make([][3]float64, n), make([][3]float64, n), make([][3]float64, n)
 	for i := range x {
@@ -188,7 +186,7 @@ func (s *Sheet) SpreadThree(values [3][]float64, radius float64, workers int) {
 	}
 	for range steps {
 		rz := over(func(lo, hi int) (sum [3]float64) {
-			s.applyThree(x, q, mass, weight, lo, hi)
+			h.applyThree(x, q, lo, hi)
 			for i := lo; i < hi; i++ {
 				for k := range 3 {
 					r[i][k] = mass[i]*x[i][k] - q[i][k]
@@ -209,7 +207,7 @@ func (s *Sheet) SpreadThree(values [3][]float64, radius float64, workers int) {
 				break
 			}
 			dq := over(func(lo, hi int) (sum [3]float64) {
-				s.applyThree(d, q, mass, weight, lo, hi)
+				h.applyThree(d, q, lo, hi)
 				for i := lo; i < hi; i++ {
 					for k := range 3 {
 						sum[k] += d[i][k] * q[i][k]
@@ -257,15 +255,55 @@ func (s *Sheet) SpreadThree(values [3][]float64, radius float64, workers int) {
 	}
 }
 
-// applyThree puts, for the knots from lo up to hi, the product of the matrix of an implicit step of heat and x into out; weight
-// is that of each link, times the time.
-func (s *Sheet) applyThree(x, out [][3]float64, mass, weight []float64, lo, hi int) {
+// heat is the matrix of an implicit step of heat: areas on its diagonal, and a weight for each pair of knots with a link.
+type heat struct {
+	mass, diag []float64 // of each knot: its area, a little above 0, and that with the weights of its links
+	start      []int32   // knot, and one more → its links
+	to         []int32
+	weight     []float64 // above 0
+}
+
+// heat returns the matrix for a step of some time. The two triangles at an edge bring a link each: they become one, and what
+// pulls at nothing is left out, as what the solvers do most is to fetch links.
+func (s *Sheet) heat(time float64) *heat {
+	least := 0.0 // area of knots that no triangle has would make the sum singular
+	for _, a := range s.Area {
+		least += a
+	}
+	n := len(s.Area)
+	least = least/float64(n)*1e-9 + 1e-300
+	h := &heat{mass: make([]float64, n), diag: make([]float64, n), start: make([]int32, n+1)}
+	at := make([]int, n) // 1 more than where the link to a knot stands
+	for k := range n {
+		h.mass[k] = s.Area[k] + least
+		h.diag[k] = h.mass[k]
+		first := len(h.to)
+		for l := s.start[k]; l < s.start[k+1]; l++ {
+			w := time * s.pull[l]
+			if !(w > 0) {
+				continue
+			}
+			h.diag[k] += w
+			if i := at[s.to[l]] - 1; i >= first {
+				h.weight[i] += w
+				continue
+			}
+			h.to, h.weight = append(h.to, s.to[l]), append(h.weight, w)
+			at[s.to[l]] = len(h.to)
+		}
+		h.start[k+1] = int32(len(h.to))
+	}
+	return h
+}
+
+// applyThree puts, for the knots from lo up to hi, the product of the matrix and x into out.
+func (h *heat) applyThree(x, out [][3]float64, lo, hi int) {
 	for i := lo; i < hi; i++ {
-		m, v := mass[i], &x[i]
+		m, v := h.mass[i], &x[i]
 		v0, v1, v2 := v[0], v[1], v[2]
 		s0, s1, s2 := m*v0, m*v1, m*v2
-		from, end := s.start[i], s.start[i+1]
-		to, w := s.to[from:end], weight[from:end]
+		from, end := h.start[i], h.start[i+1]
+		to, w := h.to[from:end], h.weight[from:end]
 		for l, j := range to {
 			y, w := &x[j], w[l]
 			s0 += w * (v0 - y[0])
@@ -287,24 +325,6 @@ func (s *Sheet) spreadTensor(sum *[6][]float64, radius float64, workers int) {
 	}
 	s.SpreadThree([3][]float64(sum[:3]), radius, workers)
 	s.SpreadThree([3][]float64(sum[3:]), radius, workers)
-}
-
-// masses returns the areas of the knots, a little above 0, and the diagonal of the matrix of an implicit step of heat.
-func (s *Sheet) masses(time float64) (mass, diag []float64) {
-	least := 0.0 // area of knots that no triangle has would make the sum singular
-	for _, a := range s.Area {
-		least += a
-	}
-	least = least/float64(len(s.Area))*1e-9 + 1e-300
-	mass, diag = make([]float64, len(s.Area)), make([]float64, len(s.Area))
-	for i := range mass {
-		mass[i] = s.Area[i] + least
-		diag[i] = mass[i]
-		for l := s.start[i]; l < s.start[i+1]; l++ {
-			diag[i] += time * s.pull[l]
-		}
-	}
-	return mass, diag
 }
 
 // Smooth returns, per vertex, the normals of a shape smoothed along it over a radius,

@@ -64,7 +64,7 @@ func TestCellsAgreeWithThePlainWay(t *testing.T) {
 		t.Skip("takes long")
 	}
 	r := rand.New(rand.NewPCG(8, 9))
-	for k := range 100_000 {
+	for k := range 25_000 {
 		x, y, z := 80*r.Float32()-40, 80*r.Float32()-40, 80*r.Float32()-40
 		jitter, m, s := []float32{1, 1, 0.6, r.Float32()}[k%4], Measure(k%3), SeedOf(float32(k%5))
 		n := Cells(x, y, z, jitter, m, s, ForSecond|ForBorder)
@@ -91,7 +91,7 @@ func TestAWalkFindsWhatCellsFinds(t *testing.T) {
 	for _, ask := range []Ask{0, ForSecond, ForBorder, ForSecond | ForBorder} {
 		var w Walk
 		x, y, z, jitter, s, m := float32(0), float32(0), float32(0), float32(1), Seed{}, Straight
-		for k := range 60_000 {
+		for k := range 15_000 {
 			step := float32(0.03)
 			if k%97 == 0 {
 				step = 3
