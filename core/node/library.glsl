@@ -352,6 +352,8 @@ Point shiftedBy(Point p, vec3 d) {
 }
 Point alongU(Point p) { vec3 a, b; across(p.normal, a, b); return shiftedBy(p, a * (p.wide / 2.0)); }
 Point alongV(Point p) { vec3 a, b; across(p.normal, a, b); return shiftedBy(p, b * (p.wide / 2.0)); }
+Point backU(Point p) { vec3 a, b; across(p.normal, a, b); return shiftedBy(p, a * (p.wide / -2.0)); }
+Point backV(Point p) { vec3 a, b; across(p.normal, a, b); return shiftedBy(p, b * (p.wide / -2.0)); }
 // The point with its place across an axis of the model as texture coordinates.
 Point fromX(Point p) { p.uv = vec2(0.5 - (p.rest - restMiddle).z, 0.5 + (p.rest - restMiddle).y); return p; }
 Point fromY(Point p) { p.uv = vec2(0.5 + (p.rest - restMiddle).x, 0.5 - (p.rest - restMiddle).z); return p; }

@@ -218,7 +218,7 @@ func TestAnyoneMayResolve(t *testing.T) {
 	var wg sync.WaitGroup
 	for k := range 8 {
 		wg.Go(func() {
-			q := p.Variant([]sample.Variant{"", "u", "v", "x", "uv", "xu", "y", "vx"}[k])
+			q := p.Variant([]sample.Variant{"", "u", "V", "x", "uv", "xU", "y", "vx"}[k])
 			q.Resolve(all, 2)
 			for i := range q.N {
 				if !at(&q.Pos, i).Finite() {

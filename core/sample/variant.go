@@ -10,7 +10,7 @@ import (
 
 // Variant says where, from some points, others lie: at what a node is evaluated in
 // their place. Each letter is one step further: u and v go a small way along the
-// surface, x, y and z look at it from a side. It is empty for the points themselves.
+// surface, U and V the same way back, x, y and z look at it from a side. It is empty for the points themselves.
 type Variant string
 
 // The variants of one step.
@@ -18,6 +18,8 @@ const (
 	AsIs   Variant = ""
 	AlongU Variant = "u" // by Step along the first direction of Points.Frame
 	AlongV Variant = "v" // by Step along the second
+	BackU  Variant = "U" // as AlongU, to the other side
+	BackV  Variant = "V"
 	FromX  Variant = "x" // with the place across the X axis of the model as texture coordinates
 	FromY  Variant = "y"
 	FromZ  Variant = "z"
@@ -39,7 +41,9 @@ func (v Variant) Then(w Variant) Variant {
 }
 
 // Shifts returns how many of a variant's steps go along the surface.
-func (v Variant) Shifts() int { return strings.Count(string(v), "u") + strings.Count(string(v), "v") }
+func (v Variant) Shifts() int {
+	return strings.Count(string(v), "u") + strings.Count(string(v), "v") + strings.Count(string(v), "U") + strings.Count(string(v), "V")
+}
 
 // Variant returns the points that v makes of p, as many and in the same order. They
 // are made once.
@@ -57,9 +61,9 @@ func (p *Points) Variant(v Variant) *Points {
 	}
 	out = &Points{N: p.N, View: p.View, PartOf: p.PartOf, geo: p.geo}
 	switch step {
-	case AlongU, AlongV:
+	case AlongU, AlongV, BackU, BackV:
 		out.Tri = make([]int32, p.N) // they may lie on another triangle
-		out.origin = &shifted{of: before, second: step == AlongV}
+		out.origin = &shifted{of: before, second: step == AlongV || step == BackV, back: step == BackU || step == BackV}
 	default:
 		out.Tri = before.Tri
 		out.origin = &fromSide{of: before, axis: strings.Index(sides, string(step))}
@@ -82,7 +86,8 @@ func (p *Points) Step(i int) float32 { return max(p.Foot[i]/2, p.geo.Size*1e-5) 
 // shifted is the origin of points that were shifted along the surface.
 type shifted struct {
 	of     *Points
-	second bool
+	second bool // along the second direction of Frame, not the first
+	back   bool // against it
 }
 
 func (o *shifted) ready(p *Points, want Attr, workers int) {
@@ -95,7 +100,9 @@ func (o *shifted) ready(p *Points, want Attr, workers int) {
 func (o *shifted) page(*Points, int) (x, y float32, ok bool) { return 0, 0, false }
 func (o *shifted) foot(_ *Points, i int) float32             { return o.of.Foot[i] }
 func (o *shifted) chance(_ *Points, i int) (u, v float32)    { return o.of.Chance(i) }
-func (o *shifted) pick(points []int32) origin                { return &shifted{o.of.Pick(points), o.second} }
+func (o *shifted) pick(points []int32) origin {
+	return &shifted{o.of.Pick(points), o.second, o.back}
+}
 
 // maxCrossed limits how many triangles a shift leads through.
 const maxCrossed = 16
@@ -111,6 +118,9 @@ func (o *shifted) place(p *Points, lo, hi int) {
 		d, second := Frame(n)
 		if o.second {
 			d = second
+		}
+		if o.back {
+			d = d.Mul(-1)
 		}
 		t := o.of.Tri[i]
 		flat := g.FlatNormal(t)

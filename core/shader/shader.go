@@ -162,7 +162,7 @@ func (w *writer) point(v sample.Variant) string {
 	if !slices.Contains(w.points, v) {
 		w.points = append(w.points, v)
 		from := w.point(v[:len(v)-1])
-		how := map[byte]string{'u': "alongU(%s)", 'v': "alongV(%s)", 'x': "fromX(%s)", 'y': "fromY(%s)", 'z': "fromZ(%s)"}[v[len(v)-1]]
+		how := map[byte]string{'u': "alongU(%s)", 'v': "alongV(%s)", 'U': "backU(%s)", 'V': "backV(%s)", 'x': "fromX(%s)", 'y': "fromY(%s)", 'z': "fromZ(%s)"}[v[len(v)-1]]
 		w.body = append(w.body, fmt.Sprintf("Point %s = "+how+";", name, from))
 		w.uses = append(w.uses, "beside")
 	}
