@@ -420,7 +420,7 @@ func (p *pictures) of(hash string) (pic *pixmap.Pixmap, ok bool, err error) {
 func (f modelFiles) Surface(m *stage.Model) (*mesh.Surface, error) {
 	key := m.Form.Key()
 	if f.made[key] == nil {
-		s, err := f.mesh.Surface(f.ctx, m.Form)
+		s, err := meshfile.Formed(f.ctx, f.mesh, m.Form)
 		if err != nil {
 			return nil, err
 		}

@@ -22,6 +22,7 @@ type Form struct {
 	// for unwrap.DefaultCone.
 	UV   Unwrapping `json:"uv,omitempty"`
 	Cone float64    `json:"cone,omitempty"`
+	Mend Mends      `json:"mend,omitempty"` // what is mended first; package mend does it
 }
 
 // Crease returns the angle over which an edge is a crease.
@@ -49,6 +50,9 @@ func (f Form) Key() string {
 	if f.Smooth {
 		key += " smooth"
 	}
+	if f.Mend != 0 {
+		key += " mended " + f.Mend.String()
+	}
 	if f.UV != UVOfFile {
 		key += fmt.Sprintf(" %s %g", f.UV, f.Cone)
 	}
@@ -62,6 +66,8 @@ func (f Form) Check() error {
 		return fmt.Errorf("a model is subdivided in 0 to %d steps, not %d", MaxSteps, f.Steps)
 	case f.Creases != ByAngle && f.Creases != ByFile && f.Creases != None:
 		return fmt.Errorf("there are no creases %.20q", f.Creases)
+	case f.Mend&^MendAll != 0:
+		return errors.New("what is to be mended is not known")
 	case f.Angle != 0 && !(f.Angle >= 1 && f.Angle <= 180):
 		return errors.New("the angle of creases is 1 to 180 degrees")
 	case f.UV != UVOfFile && f.UV != UVMissing && f.UV != UVAnew:
@@ -70,7 +76,7 @@ func (f Form) Check() error {
 	return unwrap.Options{Cone: f.Cone}.Check()
 }
 
-// Surface returns the mesh in a form, made ready. A context that ends stops what takes long of it.
+// Surface returns the mesh, which is mended already, in a form, made ready. A context that ends stops what takes long of it.
 func (m *Mesh) Surface(ctx context.Context, f Form) (*Surface, error) {
 	if err := m.Check(); err != nil {
 		return nil, err

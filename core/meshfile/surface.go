@@ -6,6 +6,7 @@ import (
 	"sync"
 	"weak"
 
+	"mobanta/core/mend"
 	"mobanta/core/mesh"
 	"mobanta/core/pixmap"
 	"mobanta/core/stage"
@@ -29,7 +30,21 @@ func Surface(ctx context.Context, m *stage.Model, open func(hash string) (name s
 	if err != nil {
 		return nil, err
 	}
-	return model.Mesh.Surface(ctx, m.Form)
+	return Formed(ctx, model.Mesh, m.Form)
+}
+
+// Formed returns the surface of a mesh in a form: mended as that says, then made ready. A context that ends stops it.
+func Formed(ctx context.Context, m *mesh.Mesh, f mesh.Form) (*mesh.Surface, error) {
+	if f.Mend != 0 {
+		if err := m.Check(); err != nil {
+			return nil, err
+		}
+		var err error
+		if m, err = mend.Of(ctx, m, f.Mend); err != nil {
+			return nil, err
+		}
+	}
+	return m.Surface(ctx, f)
 }
 
 // shared holds the surfaces of solids as long as anybody has them: many projects and pages show the same few.
@@ -55,7 +70,7 @@ func (k *shared) surface(ctx context.Context, s *mesh.Solid, form mesh.Form) (*m
 	if out != nil {
 		return out, nil
 	}
-	out, err := s.Make().Surface(ctx, form) // two who ask at once make two
+	out, err := Formed(ctx, s.Make(), form) // two who ask at once make two
 	if err != nil {
 		return nil, err
 	}
