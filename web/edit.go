@@ -19,6 +19,7 @@ import (
 
 	"mobanta/core/exchange"
 	"mobanta/core/materialx"
+	"mobanta/core/mend"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/project"
@@ -240,6 +241,9 @@ func (v *Server) bringIn(c *echo.Context) error {
 	if form, coarse := model.Mesh.Coarse(); coarse {
 		edits[0].Form = form
 		model.Notes = append(model.Notes, "Its polygons are few, and bands of light would break at them: it is drawn smooth. Its surface on the stage panel says so, and turns it off.")
+	}
+	if f := mend.FaultsOf(surface); f.Kinds()&^mesh.MendEmpty != 0 {
+		model.Notes = append(model.Notes, fmt.Sprintf("Its faces have %s: checks, or its faces on the stage panel, mend that.", f))
 	}
 	for _, pic := range model.Pictures {
 		hash, err := v.store.PutFile(ctx, exchange.File{Name: pic.Name, Data: pic.Data})

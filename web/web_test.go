@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"html"
 	"image"
 	"image/png"
 	"io"
@@ -22,6 +23,8 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/project"
+	"mobanta/core/stage"
+	"mobanta/core/vec"
 	"mobanta/store"
 	"mobanta/web"
 )
@@ -438,6 +441,48 @@ func TestAModelComesWithItsPictures(t *testing.T) {
 	code, _ = s.do("POST", "/p/"+s.id+"/undo", nil, map[string]string{"Accept": "application/json"})
 	require.Equal(t, 200, code)
 	assert.Len(t, s.project().Project.Looks, before)
+}
+
+// What is wrong with the faces of a model is said as it is brought in; the stage panel mends it, in whole or kind by kind, and what it
+// was is compared.
+func TestAModelWithFaultsIsMended(t *testing.T) {
+	s := open(t)
+	m := mesh.Cuboid(vec.V{1, 1, 1})
+	slices.Reverse(m.Face(2))
+	var crate bytes.Buffer
+	require.NoError(t, meshfile.WriteOBJ(&crate, m))
+	code, body := s.upload("/p/"+s.id+"/models", "files", "crate.obj", crate.Bytes())
+	require.Equal(t, 200, code, body)
+	assert.Contains(t, body, "1 turned face")
+	model := func() *stage.Model {
+		list := s.project().Project.Stage.Models
+		return &list[len(list)-1]
+	}
+	panel := func() string {
+		_, text := s.do("GET", "/p/"+s.id+"/panel/stage", nil, map[string]string{"HX-Request": "true"})
+		return text
+	}
+	assert.Contains(t, panel(), "as they came")
+	assert.NotContains(t, panel(), "turned faces")
+	set := func(value string) (int, string) {
+		return s.edit(`{"op":"model.set","id":"` + model().ID + `","key":"mend","value":` + value + `}`)
+	}
+	code, body = set(`"empty twice gaps turned"`)
+	require.Equal(t, 200, code, body)
+	assert.Equal(t, mesh.Mends(mesh.MendAll), model().Form.Mend)
+	assert.Contains(t, panel(), "turned faces")
+	assert.Contains(t, panel(), html.EscapeString(`"value":"empty twice gaps"`), "pressed, one is left")
+	code, body = set(`"turned"`)
+	require.Equal(t, 200, code, body)
+	assert.Equal(t, mesh.MendTurned, model().Form.Mend)
+	for value, says := range map[string]string{`"wheels"`: "Nothing named", `3`: "list of names"} {
+		code, body = set(value)
+		assert.Equal(t, 422, code)
+		assert.Contains(t, body, says)
+	}
+	code, body = s.do("GET", "/p/"+s.id+"/compare?a=came&b=mended", nil, nil)
+	require.Equal(t, 200, code)
+	assert.Contains(t, body, "Models as they came")
 }
 
 // A model of few polygons is drawn smooth as it is brought in: that is said, one undo takes it back with the model, and the stage

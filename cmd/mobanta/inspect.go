@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"mobanta/core/mend"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
 	"mobanta/core/stage"
@@ -100,8 +101,12 @@ Vertices and faces are the file's own: positions that the part uses, and polygon
 			if err != nil {
 				return err
 			}
-			if _, err := mesh.NewSurface(m.Mesh, mesh.DefaultCrease); err != nil {
+			s, err := mesh.NewSurface(m.Mesh, mesh.DefaultCrease)
+			if err != nil {
 				return err
+			}
+			if f := mend.FaultsOf(s); f.Kinds() != 0 {
+				m.Notes = append(m.Notes, fmt.Sprintf("its faces have %s: render --mend mends that", f))
 			}
 			for _, n := range m.Notes {
 				fmt.Fprintln(cmd.ErrOrStderr(), "mobanta: note:", n)

@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -19,6 +20,7 @@ import (
 	"mobanta/core/exchange"
 	"mobanta/core/mesh"
 	"mobanta/core/meshfile"
+	"mobanta/core/vec"
 )
 
 // run runs the command line and returns what it printed.
@@ -312,6 +314,27 @@ func TestDeliveringFromTheCommandLine(t *testing.T) {
 	assert.ErrorContains(t, err, "no NATS server answers")
 	_, err = run(t, "worker")
 	assert.ErrorContains(t, err, "jobs")
+}
+
+func TestAModelIsRenderedMended(t *testing.T) {
+	t.Chdir(t.TempDir())
+	m := mesh.Cuboid(vec.V{1, 1, 1})
+	var whole, turned bytes.Buffer
+	require.NoError(t, meshfile.WriteOBJ(&whole, m))
+	for i := range m.FaceEnd {
+		slices.Reverse(m.Face(i))
+	}
+	require.NoError(t, meshfile.WriteOBJ(&turned, m))
+	for _, c := range []struct {
+		out, model string
+		args       []string
+	}{{"whole.png", file(t, "whole.obj", whole.String()), nil}, {"turned.png", file(t, "turned.obj", turned.String()), nil}, {"mended.png", file(t, "again.obj", turned.String()), []string{"--mend"}}} {
+		_, err := run(t, append([]string{"render", "--model", c.model, "--size", "64x48", "--samples", "1", "--out", c.out}, c.args...)...)
+		require.NoError(t, err)
+	}
+	assert.True(t, bytes.Equal(read(t, "whole.png"), read(t, "mended.png")))
+	_, err := run(t, "render", "--bundle", "x.zip", "--mend", "--out", "x.png")
+	assert.ErrorContains(t, err, "--mend goes with --model")
 }
 
 func TestAModelIsRenderedSmooth(t *testing.T) {

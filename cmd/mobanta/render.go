@@ -38,7 +38,7 @@ type renderFlags struct {
 	bundle, model, look, size, peek, sun, camera, out string
 	staging, frames, format                           string
 	samples, bits, steps                              int
-	smooth                                            bool
+	smooth, mend                                      bool
 	clear, fills, json                                bool
 	time, dpi                                         float64
 }
@@ -73,6 +73,7 @@ How far it is is told on standard error.`,
 	c.Flags().StringVar(&f.bundle, "bundle", "", "bundle to render")
 	c.Flags().StringVar(&f.model, "model", "", "model to render on a plain stage")
 	c.Flags().IntVar(&f.steps, "subdivide", 0, "with --model: how often to subdivide it, 0 to 4")
+	c.Flags().BoolVar(&f.mend, "mend", false, "with --model: mend its faces first: empty, doubled or turned ones and open seams (inspect tells of them)")
 	c.Flags().BoolVar(&f.smooth, "smooth", false, "with --model: draw its surface smooth, whatever polygons it has")
 	c.Flags().StringVar(&f.look, "look", "", "look file, or the name of a look of the bundle; every part wears it")
 	c.Flags().StringVar(&f.staging, "staging", "", "the staging to render, by its name; the project as it is if left out")
@@ -162,6 +163,9 @@ func (f *renderFlags) ordered() (o delivery.Order, err error) {
 	}
 	if form := (mesh.Form{Steps: f.steps}); form.Check() != nil || f.steps > 0 && f.model == "" {
 		return o, asked("--subdivide must lie between 0 and %d, and goes with --model", mesh.MaxSteps)
+	}
+	if f.mend && f.model == "" {
+		return o, asked("--mend goes with --model: of a bundle its models say themselves what is mended")
 	}
 	if f.smooth && (f.model == "" || f.steps > 0) {
 		return o, asked("--smooth goes with --model, and in place of --subdivide")
@@ -375,6 +379,9 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 		return nil, nil, err
 	}
 	p.Stage.Models[0].Form.Steps, p.Stage.Models[0].Form.Smooth = f.steps, f.smooth
+	if f.mend {
+		p.Stage.Models[0].Form.Mend = mesh.MendAll
+	}
 	_, err = files.Surface(&p.Stage.Models[0])
 	return p, files, err
 }

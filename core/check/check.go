@@ -28,6 +28,8 @@ type Remark struct {
 
 	Mend string         // what the mend does, "Fit the bands to the light"
 	Do   []project.Edit // the mend, one revision
+
+	Sides []string // the two sides that show it before and after the mend, as Project.Side names them; nil for none
 }
 
 // Size of the picture from which values are read.
@@ -53,7 +55,7 @@ type input struct {
 
 // rules are the checks, those of the stage first.
 var (
-	stageRules = []func(*input){bare, unlit, coarse, pressed, unclosed, uneven, washed, graded}
+	stageRules = []func(*input){bare, unlit, coarse, unmended, pressed, unclosed, uneven, washed, graded}
 	lookRules  = []func(*input){unread, loose, image, rough, bounced, wide, empty, clipped, constant, deep, mixed, folded, grain, broken, unpainted, stiff, fineDots, unprinted, drawn}
 	pairRules  = []func(*input){near}
 )

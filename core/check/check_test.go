@@ -35,7 +35,11 @@ func remarks(t testing.TB, p *project.Project) []check.Remark {
 			if m.Name == "cast" { // is never subdivided
 				form = mesh.Form{}
 			}
-			s, err := mesh.Sphere(1, 24, 12).Surface(context.Background(), form)
+			ball := mesh.Sphere(1, 24, 12)
+			if m.Name == "turned" {
+				slices.Reverse(ball.Face(30))
+			}
+			s, err := meshfile.Formed(context.Background(), ball, form)
 			s.UV = nil
 			if m.Name == "waves" {
 				s.Mesh.Motion = &motion.Motion{Uneven: 3}
@@ -93,6 +97,7 @@ func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 		edits []project.Edit
 	}{
 		{"bare/", "wears no look", []project.Edit{{Op: "look.assign", ID: "model1", Part: "Sphere", Look: "-"}}},
+		{"unmended/", "1 turned face", []project.Edit{{Op: "model.add", Name: "turned", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}}},
 		{"dark", "no light on the stage", []project.Edit{{Op: "light.remove", ID: "sun"}}},
 		{"unlit/", "has strength 0", []project.Edit{{Op: "light.set", ID: "sun", Key: "strength", Value: 0.0}}},
 		{"unlit/", "limited to other parts", []project.Edit{{Op: "model.add", Kind: "cube", Look: "-"}, {Op: "light.set", ID: "sun", Key: "part", Value: "model2/Cube"}}},

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"mobanta/core/mend"
 	"mobanta/core/mesh"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -27,6 +28,25 @@ func coarse(in *input) {
 		in.remark(Remark{Key: "steps/" + m.ID, Title: "Subdivided less than asked", Stage: true,
 			Text: fmt.Sprintf("%s is subdivided %s, not %s: more would come to over two million triangles.", m.Name, times(took), times(m.Form.Steps)),
 			Mend: "Ask for " + times(took), Do: []project.Edit{{Op: "model.set", ID: m.ID, Key: "steps", Value: float64(took)}}})
+	}
+}
+
+// unmended: a model from a file with faces turned inward, lying twice, or apart where they were meant to meet.
+func unmended(in *input) {
+	for i := range in.p.Stage.Models {
+		m := &in.p.Stage.Models[i]
+		s := in.scene.Models[i].Surface
+		if m.File == "" || s.Smooth || s.Steps > 0 {
+			continue // its faces are not those of the file
+		}
+		found := mend.FaultsOf(s)
+		if found.Kinds()&^mesh.MendEmpty == 0 {
+			continue
+		}
+		in.remark(Remark{Key: "unmended/" + m.ID, Title: "A model with faults", Stage: true,
+			Text: fmt.Sprintf("The faces of %s have %s: outlines and lines can break or stand where nothing is.", m.Name, found),
+			Mend: "Mend it", Do: []project.Edit{{Op: "model.set", ID: m.ID, Key: "mend", Value: (m.Form.Mend | found.Kinds()).String()}},
+			Sides: []string{"came", "mended"}})
 	}
 }
 

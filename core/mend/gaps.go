@@ -165,7 +165,50 @@ func joinCorners(m *mesh.Mesh) (n int) {
 			m.Positions[p] = to.sum.Mul(1 / float32(to.count))
 		}
 	}
+	joinNormals(m, func(pos int32) (int32, bool) {
+		of := sets.Find(weld[pos])
+		_, ok := places[of]
+		return of, ok
+	})
 	return n
+}
+
+// alike is the cosine of the angle by which normals of a place that was made one may lean away from their mean to become one too:
+// two halves of a model mirrored have some there that lean.
+const alike = 0.8
+
+// joinNormals makes one of the normals of the file at each place that was made one, where they are alike.
+func joinNormals(m *mesh.Mesh, of func(pos int32) (place int32, ok bool)) {
+	sum := map[int32]vec.V{}
+	for _, c := range m.Corners {
+		if p, ok := of(c.Pos); ok && c.Normal >= 0 {
+			sum[p] = sum[p].Add(m.Normals[c.Normal])
+		}
+	}
+	if len(sum) == 0 {
+		return
+	}
+	differ := map[int32]bool{}
+	for _, c := range m.Corners {
+		if p, ok := of(c.Pos); ok && c.Normal >= 0 && !(m.Normals[c.Normal].Dot(sum[p].Unit()) >= alike) {
+			differ[p] = true
+		}
+	}
+	at := map[int32]int32{}
+	m.Corners, m.Normals = slices.Clone(m.Corners), slices.Clip(m.Normals)
+	for i, c := range m.Corners {
+		p, ok := of(c.Pos)
+		if !ok || c.Normal < 0 || differ[p] {
+			continue
+		}
+		to, known := at[p]
+		if !known {
+			to = int32(len(m.Normals))
+			m.Normals = append(m.Normals, sum[p].Unit())
+			at[p] = to
+		}
+		m.Corners[i].Normal = to
+	}
 }
 
 // through is a position that a side is to go through.

@@ -6,7 +6,9 @@ package mend
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
+	"strings"
 
 	"mobanta/core/mesh"
 	"mobanta/core/vec"
@@ -43,6 +45,38 @@ func (f Faults) Kinds() (out mesh.Mends) {
 		}
 	}
 	return out
+}
+
+// String lists them with their numbers, "3 open seams and 12 turned faces"; it is empty where there are none.
+func (f Faults) String() string {
+	var list []string
+	for _, k := range mesh.Mendings {
+		switch n := f.Count(k.Mends); {
+		case n == 1:
+			list = append(list, "1 "+k.One)
+		case n > 1:
+			list = append(list, fmt.Sprint(n, " ", k.Name))
+		}
+	}
+	if n := len(list); n > 1 {
+		list = append(list[:n-2], list[n-2]+" and "+list[n-1])
+	}
+	return strings.Join(list, ", ")
+}
+
+// mostFaces is of how many faces a mesh may be for its faults to be looked for unasked.
+const mostFaces = 400_000
+
+// FaultsOf returns what is wrong with the mesh of a surface, as it stands after what was mended of it; it is looked for once. Of
+// very large meshes nothing is said.
+func FaultsOf(s *mesh.Surface) Faults {
+	return s.Always("faults", func() any {
+		if len(s.Mesh.FaceEnd) > mostFaces {
+			return Faults{}
+		}
+		f, _ := Find(context.Background(), s.Mesh)
+		return f
+	}).(Faults)
 }
 
 // Find returns what is wrong with a mesh that its Check accepts. It stops with the context's error when ctx ends.

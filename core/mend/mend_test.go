@@ -249,6 +249,32 @@ func TestCracks(t *testing.T) {
 	assert.Zero(t, faults(t, m).Gaps, "what moves is left alone")
 }
 
+// Normals of the file that lean a little away from each other where two borders become one are one then, others stay two.
+func TestNormalsMeetWhereBordersDo(t *testing.T) {
+	for _, c := range []struct {
+		lean  float64 // degrees, of each
+		count int     // of the normals at the border then
+	}{{0, 1}, {30, 1}, {40, 2}, {80, 2}} {
+		s, k := math.Sincos(c.lean * math.Pi / 180)
+		m := one([]vec.V{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {1.0005, 0, 0}, {2, 0, 0}, {2, 1, 0}, {1.0005, 1, 0}}, []int32{0, 1, 2, 3}, []int32{4, 5, 6, 7})
+		m.Normals = []vec.V{{float32(-s), 0, float32(k)}, {float32(s), 0, float32(k)}}
+		for i := range m.Corners {
+			m.Corners[i].Normal = int32(i / 4)
+		}
+		out := mended(t, m, mesh.MendGaps)
+		at := map[vec.V]bool{}
+		for _, c := range out.Corners {
+			if p := out.Positions[c.Pos]; p[0] > 0.5 && p[0] < 1.5 {
+				at[out.Normals[c.Normal]] = true
+			} else {
+				assert.Less(t, c.Normal, int32(2), "those away from it stay")
+			}
+		}
+		assert.Len(t, at, c.count, "%v", c.lean)
+		assert.Len(t, m.Normals, 2)
+	}
+}
+
 // One long side beside several short ones, on this side and on that: it goes through their corners, and what the corners carry
 // lies between that of its ends.
 func TestBordersGoThroughWhatLiesOnThem(t *testing.T) {
@@ -341,6 +367,27 @@ func TestFaultsByKind(t *testing.T) {
 	assert.Equal(t, mesh.Mends(mesh.MendAll), f.Kinds())
 	assert.Equal(t, mesh.MendGaps, mend.Faults{Gaps: 1}.Kinds())
 	assert.Zero(t, f.Count(mesh.MendAll))
+}
+
+func TestFaultsInWords(t *testing.T) {
+	assert.Equal(t, "1 empty face, 2 doubled faces, 1 open seam and 4 turned faces", mend.Faults{Empty: 1, Twice: 2, Gaps: 1, Turned: 4}.String())
+	assert.Equal(t, "3 open seams and 1 turned face", mend.Faults{Gaps: 3, Turned: 1}.String())
+	assert.Equal(t, "1 doubled face", mend.Faults{Twice: 1}.String())
+	assert.Empty(t, mend.Faults{}.String())
+}
+
+// Faults of a surface are looked for once, and of one that was mended there are none.
+func TestFaultsOfASurface(t *testing.T) {
+	m := mesh.Cuboid(vec.V{1, 2, 3})
+	turn(m, 1)
+	s, err := mesh.NewSurface(m, mesh.DefaultCrease)
+	require.NoError(t, err)
+	assert.Equal(t, mend.Faults{Turned: 1}, mend.FaultsOf(s))
+	turn(m, 1)
+	assert.Equal(t, mend.Faults{Turned: 1}, mend.FaultsOf(s), "as it was found")
+	s, err = mesh.NewSurface(mended(t, m, mesh.MendAll), mesh.DefaultCrease)
+	require.NoError(t, err)
+	assert.Equal(t, mend.Faults{}, mend.FaultsOf(s))
 }
 
 func ExampleFind() {

@@ -197,6 +197,15 @@ func setModel(p *Project, e *Edit, o *Outcome) error {
 		}
 		m.Form.Smooth = on
 		return formed(m)
+	case "mend":
+		keys, ok := e.Value.(string)
+		if !ok {
+			return errors.New("project: what is mended of a model is a list of names")
+		}
+		if err := m.Form.Mend.UnmarshalText([]byte(keys)); err != nil {
+			return fmt.Errorf("project: %w", err)
+		}
+		return nil
 	case "made":
 		on, ok := e.Value.(bool)
 		if !ok {

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"mobanta/core/color"
+	"mobanta/core/mesh"
 	"mobanta/core/move"
 	"mobanta/core/network"
 	"mobanta/core/node"
@@ -328,8 +329,8 @@ func checkered() Look {
 	}}}
 }
 
-// Side returns the project as a name says, and what that is called: "now", "checker" for its texture coordinates, "staging/" with
-// a staging, or "look/" with a look that all parts wear then.
+// Side returns the project as a name says, and what that is called: "now", "checker" for its texture coordinates, "came" with its
+// models unmended and "mended" with all of them mended, "staging/" with a staging, or "look/" with a look that all parts wear then.
 func (p *Project) Side(of string) (*Project, string, error) {
 	kind, id, _ := strings.Cut(of, "/")
 	switch t, l := p.Staging(id), p.Look(id); {
@@ -337,6 +338,10 @@ func (p *Project) Side(of string) (*Project, string, error) {
 		return p, "Now", nil
 	case of == "checker":
 		return p.Dressed(checkered()), "UV as a checker", nil
+	case of == "came":
+		return p.mending(0), "Models as they came", nil
+	case of == "mended":
+		return p.mending(mesh.MendAll), "Models mended", nil
 	case (kind == "staging" || kind == "take") && t != nil: // as they were called
 		return p.With(t), t.Name, nil
 	case kind == "look" && l != nil:
@@ -349,6 +354,17 @@ func (p *Project) Side(of string) (*Project, string, error) {
 		return q, l.Name, nil
 	}
 	return nil, "", fmt.Errorf("project: there is no %.60q to show any more", of)
+}
+
+// mending returns the project with that mended of all its models.
+func (p *Project) mending(m mesh.Mends) *Project {
+	q := p.Clone()
+	for i := range q.Stage.Models {
+		if q.Stage.Models[i].File != "" {
+			q.Stage.Models[i].Form.Mend = m
+		}
+	}
+	return q
 }
 
 // Alone returns the project with some of its models alone, by id, all that wear a look for none named, and the camera framing

@@ -312,7 +312,7 @@ func (s *drawer) checks(ctx context.Context, w wanted) error {
 	if err != nil {
 		return err
 	}
-	html, err := s.studio.pages.Checks(list, len(w.project.Dismissed))
+	html, err := s.studio.pages.Checks(s.id, list, len(w.project.Dismissed))
 	if err != nil {
 		return err
 	}

@@ -174,7 +174,7 @@ type Host interface {
 // Pages makes what tabs show as HTML beside their pictures.
 type Pages interface {
 	// Checks shows remarks.
-	Checks(list []check.Remark, dismissed int) (html string, err error)
+	Checks(project string, list []check.Remark, dismissed int) (html string, err error)
 	// Trail shows how a pixel came to its colour.
 	Trail(p *project.Project, t *picture.Trail) (html string, err error)
 	// Program is what tells the pages of one build of the program from another's.

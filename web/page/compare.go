@@ -41,7 +41,7 @@ var waysToCompare = []WayToCompare{
 func (p *Pages) Compare(st *store.State, a, b, way string, list []jobs.Job) *Compare {
 	doc := st.Project
 	out := &Compare{Title: "Compare: " + doc.Name, State: st, Project: doc, A: a, B: b, Way: way, Ways: waysToCompare}
-	out.Groups = []SideGroup{{"The project", []Side{{"now", "Now"}, {"checker", "UV as a checker"}}}}
+	out.Groups = []SideGroup{{"The project", []Side{{"now", "Now"}, {"checker", "UV as a checker"}, {"came", "Models as they came"}, {"mended", "Models mended"}}}}
 	var stagings, looks []Side
 	for i := range doc.Stagings {
 		stagings = append(stagings, Side{"staging/" + doc.Stagings[i].ID, doc.Stagings[i].Name})

@@ -14,6 +14,7 @@ import (
 	"mobanta/core/formula"
 	"mobanta/core/layout"
 	"mobanta/core/light"
+	"mobanta/core/mesh"
 	"mobanta/core/move"
 	"mobanta/core/names"
 	"mobanta/core/network"
@@ -445,6 +446,8 @@ func (p *Pages) functions() template.FuncMap {
 		"mul":          func(a, b int) int { return a * b },
 		"subdivisions": func() []string { return []string{"not", "once", "twice", "3 times", "4 times"} },
 		"other":        func(b bool) bool { return !b },
+		"mendings":     mendings,
+		"mendAll":      func() string { return mesh.Mends(mesh.MendAll).String() },
 		"counted":      counted,
 		"long":         long,
 		"modules": func() []string {

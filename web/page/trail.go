@@ -15,9 +15,9 @@ import (
 
 // What tabs show as HTML beside their pictures.
 
-// Checks shows remarks.
-func (p *Pages) Checks(list []check.Remark, dismissed int) (string, error) {
-	html, err := p.Render("checks", map[string]any{"List": list, "Dismissed": dismissed})
+// Checks shows remarks about a project, by its id.
+func (p *Pages) Checks(project string, list []check.Remark, dismissed int) (string, error) {
+	html, err := p.Render("checks", map[string]any{"ID": project, "List": list, "Dismissed": dismissed})
 	return string(html), err
 }
 
