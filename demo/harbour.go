@@ -100,7 +100,8 @@ func Lighthouse() *mesh.Mesh {
 	m := &mesh.Mesh{}
 	add(m, "rock", "#8D8A80", mesh.Grid("", 72, 24, func(u, v float64) vec.V {
 		a, e := -2*math.Pi*u, math.Pi*(v-0.5)
-		r := 1.7 + 0.16*math.Sin(5*a+3*e) + 0.1*math.Sin(9*a-2*e)
+		rough := min(1, 6*math.Cos(e)) // it is closed at the top and at the bottom
+		r := 1.7 + rough*(0.16*math.Sin(5*a+3*e)+0.1*math.Sin(9*a-2*e))
 		return vec.V{float32(r * math.Cos(e) * math.Cos(a)), float32(0.5 * r * math.Sin(e)), float32(r * math.Cos(e) * math.Sin(a))}
 	}))
 	add(m, "tower", "#E8E0D0", mesh.Lathe("", append(curve(32, vec.V{0.78, 0.5, 0}, vec.V{0.6, 1.6, 0}, vec.V{0.5, 3.3, 0}), vec.V{0.5, 3.32, 0}, vec.V{0.74, 3.5, 0}, vec.V{0.74, 3.58, 0}, vec.V{0, 3.58, 0}), 96))

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"mobanta/core/disjoint"
+	"mobanta/core/joint"
 	"mobanta/core/mesh"
 	"mobanta/core/vec"
 )
@@ -15,20 +16,26 @@ const (
 	reach = 5e-4
 	// near is how wide it may be in parts of the shortest side at its corners, so that nothing small closes.
 	near = 0.25
+	// rounded is how far apart numbers are that are meant to be one, in parts of the diagonal, however short the sides are there.
+	rounded = 2e-7
 	// most limits how many cells of the grid one side is followed through.
 	most = 4096
 )
 
 // gaps closes cracks: corners at borders that nearly meet become one place, and a border that another one's corner nearly lies on
 // goes through it (a T-joint). It leaves alone what moves, as what nearly meets at rest may part, and counts the corners that it
-// brought together.
+// brought together from further apart than numbers are rounded, and those that borders go through.
 func gaps(m *mesh.Mesh) (*mesh.Mesh, int) {
 	if m.Motion != nil {
 		return m, 0
 	}
 	out := *m
-	n := joinCorners(&out)
-	return &out, n + splitSides(&out)
+	n, joined := joinCorners(&out)
+	split := splitSides(&out)
+	if !joined && split == 0 {
+		return m, 0
+	}
+	return &out, n + split
 }
 
 // border is the sides that no second face has, and how short the shortest at each of their positions is.
@@ -52,6 +59,11 @@ func borderOf(m *mesh.Mesh, weld []int32) border {
 		}
 	})
 	return b
+}
+
+// room returns how far from a position on the border another may be to be meant to be one with it, in a mesh of that size.
+func (b *border) room(p int32, size float32) float32 {
+	return max(rounded*size, min(reach*size, near*b.short[p]))
 }
 
 // positions returns those on the border, in order.
@@ -100,13 +112,14 @@ func gridOf(m *mesh.Mesh, positions []int32, cell float32) *grid {
 	return g
 }
 
-// joinCorners makes one place of positions on the border that nearly meet, the nearest first; their middle.
-func joinCorners(m *mesh.Mesh) (n int) {
+// joinCorners makes one place of positions on the border that nearly meet, the nearest first; their middle. n counts those that
+// were further apart than rounding explains.
+func joinCorners(m *mesh.Mesh) (n int, joined bool) {
 	weld := welded(m)
 	b := borderOf(m, weld)
 	size := m.Bounds().Diagonal()
 	if len(b.sides) == 0 || !(size > 0) {
-		return 0
+		return 0, false
 	}
 	g := gridOf(m, b.positions(), reach*size)
 	type pair struct {
@@ -119,7 +132,7 @@ func joinCorners(m *mesh.Mesh) (n int) {
 			if q <= p {
 				return
 			}
-			if far := m.Positions[q].Sub(m.Positions[p]).Len(); far <= min(reach*size, near*b.short[p], near*b.short[q]) {
+			if far := m.Positions[q].Sub(m.Positions[p]).Len(); far <= min(b.room(p, size), b.room(q, size)) {
 				pairs = append(pairs, pair{far, p, q})
 			}
 		})
@@ -140,7 +153,7 @@ func joinCorners(m *mesh.Mesh) (n int) {
 		if one, ok := places[p]; ok {
 			return one
 		}
-		return place{vec.EmptyBox().Grow(m.Positions[p]), min(reach*size, near*b.short[p]), m.Positions[p], 1}
+		return place{vec.EmptyBox().Grow(m.Positions[p]), b.room(p, size), m.Positions[p], 1}
 	}
 	for _, x := range pairs {
 		p, q := sets.Find(x.p), sets.Find(x.q)
@@ -154,10 +167,12 @@ func joinCorners(m *mesh.Mesh) (n int) {
 		}
 		sets.Join(p, q)
 		places[sets.Find(p)] = both
-		n++
+		if joined = true; x.far > joint.Reach*size {
+			n++
+		}
 	}
-	if n == 0 {
-		return 0
+	if !joined {
+		return 0, false
 	}
 	m.Positions = slices.Clone(m.Positions)
 	for p, w := range weld {
@@ -170,7 +185,7 @@ func joinCorners(m *mesh.Mesh) (n int) {
 		_, ok := places[of]
 		return of, ok
 	})
-	return n
+	return n, true
 }
 
 // alike is the cosine of the angle by which normals of a place that was made one may lean away from their mean to become one too:
@@ -235,6 +250,9 @@ func splitSides(m *mesh.Mesh) int {
 		p, q := m.Positions[s.a], m.Positions[s.b]
 		way := q.Sub(p)
 		long := way.Len()
+		if long <= joint.Reach*size {
+			continue
+		}
 		known := map[int32]bool{s.a: true, s.b: true}
 		steps := min(most, 1+int(long/float32(g.cell)))
 		for k := range steps + 1 {
@@ -246,7 +264,7 @@ func splitSides(m *mesh.Mesh) int {
 				d := m.Positions[r].Sub(p)
 				at := d.Dot(way) / (long * long)
 				off := d.Sub(way.Mul(at)).Len()
-				if room := min(reach*size, near*b.short[r]); off > room || at*long < 4*room || (1-at)*long < 4*room {
+				if room := b.room(r, size); off > room || at*long < 4*room || (1-at)*long < 4*room {
 					return
 				}
 				found = append(found, through{at, r, s.at})

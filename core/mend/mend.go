@@ -110,9 +110,7 @@ func mend(ctx context.Context, m *mesh.Mesh, kinds mesh.Mends) (out *mesh.Mesh, 
 		if err := ctx.Err(); err != nil {
 			return nil, f, err
 		}
-		if mended, n := step.do(m); n > 0 {
-			m, *step.n = mended, n
-		}
+		m, *step.n = step.do(m)
 	}
 	return m, f, nil
 }

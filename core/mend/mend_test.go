@@ -249,6 +249,33 @@ func TestCracks(t *testing.T) {
 	assert.Zero(t, faults(t, m).Gaps, "what moves is left alone")
 }
 
+// A pole whose corners are apart by rounding alone, and a seam likewise, are closed, and are no fault that is told of.
+func TestRoundingIsNoFault(t *testing.T) {
+	m := mesh.Sphere(1, 24, 12)
+	pole, apart := m.Positions[0], &mesh.Mesh{Parts: m.Parts}
+	for _, p := range m.Positions {
+		if p[1] > pole[1] {
+			pole = p
+		}
+	}
+	for i := range m.FaceEnd {
+		var f []mesh.Corner
+		for _, c := range m.Face(i) {
+			f = append(f, mesh.Corner{Pos: int32(len(apart.Positions)), UV: -1, Normal: -1})
+			p := m.Positions[c.Pos]
+			if p == pole {
+				p[0] += 1e-9 * float32(i)
+			}
+			apart.Positions = append(apart.Positions, p)
+		}
+		apart.AddFace(0, f...)
+	}
+	m = apart
+	require.Positive(t, borders(m))
+	assert.Equal(t, mend.Faults{}, faults(t, m))
+	assert.Zero(t, borders(mended(t, m, mesh.MendGaps)))
+}
+
 // Normals of the file that lean a little away from each other where two borders become one are one then, others stay two.
 func TestNormalsMeetWhereBordersDo(t *testing.T) {
 	for _, c := range []struct {

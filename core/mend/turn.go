@@ -13,7 +13,7 @@ const (
 	looks    = 48     // faces of a piece from which rays go out at most
 	allLooks = 20_000 // of all pieces, about
 	rays     = 12     // from each side of one
-	sure     = 1.3    // how much more of the sky the back must see than the front for a piece to be inside out
+	sure     = 2      // how much more of the sky the back must see than the front for a piece to be inside out
 )
 
 // turned turns faces round that look inward. Within a piece, whose faces share edges, most of the area decides which way is the
