@@ -24,6 +24,7 @@ import (
 	"mobanta/core/meshfile"
 	"mobanta/core/project"
 	"mobanta/core/stage"
+	"mobanta/core/vec"
 	"mobanta/store"
 	"mobanta/web/edits"
 )
@@ -217,7 +218,7 @@ func (v *Server) bringIn(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	model, err := meshfile.Read(ctx, file.Name, file.Data, nil)
+	model, err := meshfile.ReadNear(ctx, file.Name, file.Data, nil)
 	if err != nil {
 		return fmt.Errorf("%s was not brought in: %w", path.Base(file.Name), err)
 	}
@@ -225,14 +226,14 @@ func (v *Server) bringIn(c *echo.Context) error {
 	if err != nil {
 		return fmt.Errorf("%s was not brought in: %w", path.Base(file.Name), err)
 	}
-	if _, err := v.store.Load(ctx, c.Param("id")); err != nil {
+	st, err := v.store.Load(ctx, c.Param("id"))
+	if err != nil {
 		return err
 	}
 	hash, err := v.store.PutFile(ctx, file)
 	if err != nil {
 		return err
 	}
-	v.live.Files.Keep(hash, surface)
 	edits := []project.Edit{{Op: "model.add", Name: strings.TrimSuffix(path.Base(file.Name), path.Ext(file.Name)), Value: hash, Look: c.FormValue("look")}}
 	for _, p := range model.Mesh.Parts {
 		edits[0].Parts = append(edits[0].Parts, p.Name)
@@ -244,6 +245,13 @@ func (v *Server) bringIn(c *echo.Context) error {
 	}
 	if f := mend.FaultsOf(surface); f.Kinds()&^mesh.MendEmpty != 0 {
 		model.Notes = append(model.Notes, fmt.Sprintf("Its faces have %s: checks, or its faces on the stage panel, mend that.", f))
+	}
+	if far := model.From != (vec.V{}); far {
+		edits[0].Form.Mend = mesh.MendFar
+		edits[0].At = v.beside(ctx, st.Project, model.From)
+		model.Notes = append(model.Notes, "It lies far from the origin of its file, where places are told coarsely: it was brought near.")
+	} else {
+		v.live.Files.Keep(hash, surface)
 	}
 	for _, pic := range model.Pictures {
 		hash, err := v.store.PutFile(ctx, exchange.File{Name: pic.Name, Data: pic.Data})
@@ -267,6 +275,25 @@ func (v *Server) bringIn(c *echo.Context) error {
 		return err
 	}
 	return c.JSON(http.StatusOK, answer{Version: st.Version, Created: outcomes[0].Created, Notes: model.Notes})
+}
+
+// beside returns where a model that was brought near from a place stands: as far from the first other one that was as their files
+// have it, and in the middle without one.
+func (v *Server) beside(ctx context.Context, p *project.Project, from vec.V) vec.V {
+	for i := range p.Stage.Models {
+		m := &p.Stage.Models[i]
+		if m.Form.Mend&mesh.MendFar == 0 {
+			continue
+		}
+		f, err := v.store.File(ctx, m.File)
+		if err != nil {
+			continue
+		}
+		if other, err := meshfile.ReadNear(ctx, f.Name, f.Data, nil); err == nil {
+			return m.At.Add(from.Sub(other.From))
+		}
+	}
+	return vec.V{}
 }
 
 // gather makes one file of what was dropped: the model itself, or a ZIP of the

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"html"
 	"image"
 	"image/png"
@@ -469,7 +470,7 @@ func TestAModelWithFaultsIsMended(t *testing.T) {
 	}
 	code, body = set(`"empty twice gaps turned"`)
 	require.Equal(t, 200, code, body)
-	assert.Equal(t, mesh.Mends(mesh.MendAll), model().Form.Mend)
+	assert.Equal(t, mesh.MendFaces, model().Form.Mend)
 	assert.Contains(t, panel(), "turned faces")
 	assert.Contains(t, panel(), html.EscapeString(`"value":"empty twice gaps"`), "pressed, one is left")
 	code, body = set(`"turned"`)
@@ -483,6 +484,29 @@ func TestAModelWithFaultsIsMended(t *testing.T) {
 	code, body = s.do("GET", "/p/"+s.id+"/compare?a=came&b=mended", nil, nil)
 	require.Equal(t, 200, code)
 	assert.Contains(t, body, "Models as they came")
+}
+
+// What lies far from the origin is brought near, and a second model of the same scene stands beside the first as in their files.
+func TestModelsFromFarAwayAreBroughtNear(t *testing.T) {
+	s := open(t)
+	tent := func(x, y float64) []byte {
+		var b bytes.Buffer
+		for _, p := range [][3]float64{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {0.5, 0.5, 1}} {
+			fmt.Fprintf(&b, "v %.6f %.6f %.6f\n", x+p[0], y+p[1], p[2])
+		}
+		return append(b.Bytes(), "f 1 2 3 4\nf 1 2 5\nf 2 3 5\nf 3 4 5\nf 4 1 5\n"...)
+	}
+	for k, at := range [][2]float64{{412_000, 5_310_000}, {412_006, 5_310_002}} {
+		code, body := s.upload("/p/"+s.id+"/models", "files", "tent.obj", tent(at[0], at[1]))
+		require.Equal(t, 200, code, body)
+		assert.Contains(t, body, "it was brought near")
+		list := s.project().Project.Stage.Models
+		m := &list[len(list)-1]
+		assert.Equal(t, mesh.Mends(mesh.MendFar), m.Form.Mend)
+		assert.InDeltaSlice(t, []float32{6 * float32(k), 2 * float32(k), 0}, m.At[:], 0.51, "to what 32 bits tell of so far a place")
+	}
+	_, panel := s.do("GET", "/p/"+s.id+"/panel/stage", nil, map[string]string{"HX-Request": "true"})
+	assert.Contains(t, panel, "distance")
 }
 
 // A model of few polygons is drawn smooth as it is brought in: that is said, one undo takes it back with the model, and the stage

@@ -16,8 +16,8 @@ import (
 	"mobanta/core/vec"
 )
 
-// readModel reads a model from disk with the files beside it.
-func readModel(ctx context.Context, name string) (*meshfile.Model, error) {
+// readModel reads a model from disk with the files beside it, by meshfile.Read or ReadNear.
+func readModel(ctx context.Context, name string, read func(context.Context, string, []byte, meshfile.Open) (*meshfile.Model, error)) (*meshfile.Model, error) {
 	info, err := os.Stat(name)
 	if err != nil {
 		return nil, err
@@ -35,7 +35,7 @@ func readModel(ctx context.Context, name string) (*meshfile.Model, error) {
 		return nil, err
 	}
 	defer root.Close()
-	return meshfile.Read(ctx, filepath.Base(name), data, func(side string) ([]byte, error) {
+	return read(ctx, filepath.Base(name), data, func(side string) ([]byte, error) {
 		if info, err := root.Stat(side); err == nil && info.Size() > meshfile.MaxBytes {
 			return nil, meshfile.ErrTooBig
 		}
@@ -97,7 +97,7 @@ func inspectCommand() *cobra.Command {
 Vertices and faces are the file's own: positions that the part uses, and polygons before they are cut into triangles.`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			m, err := readModel(cmd.Context(), args[0])
+			m, err := readModel(cmd.Context(), args[0], meshfile.Read)
 			if err != nil {
 				return err
 			}

@@ -316,6 +316,51 @@ func TestDeliveringFromTheCommandLine(t *testing.T) {
 	assert.ErrorContains(t, err, "jobs")
 }
 
+// However far from the origin a model is told, and however large, its picture is the same, and has the same strokes.
+func TestWhereAndHowLargeAModelIsTold(t *testing.T) {
+	t.Chdir(t.TempDir())
+	ring := mesh.Torus(1, 0.4, 48, 24)
+	ring.Join(mesh.Cuboid(vec.V{1, 1.2, 1}), vec.Identity())
+	var first image.Image
+	strokes := 0
+	for k, c := range []struct{ away, size float64 }{{0, 1}, {6_000, 1}, {50_000, 1}, {1e7, 1}, {0, 1e-6}, {0, 1e7}} {
+		var obj strings.Builder
+		for _, p := range ring.Positions {
+			fmt.Fprintf(&obj, "v %.17g %.17g %.17g\n", float64(p[0])*c.size+c.away, float64(p[1])*c.size-c.away, float64(p[2])*c.size+c.away/2)
+		}
+		for i := range ring.FaceEnd {
+			obj.WriteString("f")
+			for _, c := range ring.Face(i) {
+				fmt.Fprintf(&obj, " %d", c.Pos+1)
+			}
+			obj.WriteString("\n")
+		}
+		model := file(t, "ring.obj", obj.String())
+		for _, out := range []string{"ring.png", "ring.svg"} {
+			_, err := run(t, "render", "--model", model, "--size", "240x180", "--samples", "4", "--out", out)
+			require.NoError(t, err)
+		}
+		pic, err := png.Decode(bytes.NewReader(read(t, "ring.png")))
+		require.NoError(t, err)
+		n := strings.Count(string(read(t, "ring.svg")), "<path")
+		if k == 0 {
+			first, strokes = pic, n
+			require.Positive(t, n)
+			continue
+		}
+		assert.Equal(t, strokes, n, "%+v", c)
+		differ := 0
+		for y := range 180 {
+			for x := range 240 {
+				if first.At(x, y) != pic.At(x, y) {
+					differ++
+				}
+			}
+		}
+		assert.Less(t, differ, 100, "%+v: of 43,200", c)
+	}
+}
+
 func TestAModelIsRenderedMended(t *testing.T) {
 	t.Chdir(t.TempDir())
 	m := mesh.Cuboid(vec.V{1, 1, 1})

@@ -356,7 +356,7 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 		}
 		return p, stage.Under(ctx, meshfile.Kept(func(hash string) (string, []byte, error) { return files[hash].Name, files[hash].Data, nil })), nil
 	}
-	m, err := readModel(ctx, f.model)
+	m, err := readModel(ctx, f.model, meshfile.ReadNear)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -380,7 +380,7 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 	}
 	p.Stage.Models[0].Form.Steps, p.Stage.Models[0].Form.Smooth = f.steps, f.smooth
 	if f.mend {
-		p.Stage.Models[0].Form.Mend = mesh.MendAll
+		p.Stage.Models[0].Form.Mend = mesh.MendFaces
 	}
 	_, err = files.Surface(&p.Stage.Models[0])
 	return p, files, err

@@ -81,7 +81,7 @@ func FaultsOf(s *mesh.Surface) Faults {
 
 // Find returns what is wrong with a mesh that its Check accepts. It stops with the context's error when ctx ends.
 func Find(ctx context.Context, m *mesh.Mesh) (Faults, error) {
-	_, f, err := mend(ctx, m, mesh.MendAll)
+	_, f, err := mend(ctx, m, mesh.MendFaces)
 	return f, err
 }
 
@@ -91,7 +91,7 @@ func Of(ctx context.Context, m *mesh.Mesh, kinds mesh.Mends) (*mesh.Mesh, error)
 	return out, err
 }
 
-// mend mends what is asked for, in an order in which each step helps the next: what is not there cannot be turned, and faces
+// mend mends what is asked for, where it is of faces, in an order in which each step helps the next: what is not there cannot be turned, and faces
 // know their neighbours once their borders are one.
 func mend(ctx context.Context, m *mesh.Mesh, kinds mesh.Mends) (out *mesh.Mesh, f Faults, err error) {
 	for _, step := range []struct {

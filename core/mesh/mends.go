@@ -15,7 +15,9 @@ const (
 	MendTwice                    // faces that lie twice are dropped
 	MendGaps                     // cracks and T-joints are closed
 	MendTurned                   // faces turned the wrong way are turned round
+	MendFar                      // what lies far from the origin is brought there; package meshfile does it as it reads
 	MendAll    = 1<<iota - 1
+	MendFaces  = MendEmpty | MendTwice | MendGaps | MendTurned
 )
 
 // Mending is one thing that can be mended, as an artist meets it.
@@ -33,6 +35,7 @@ var Mendings = []Mending{
 	{MendTwice, "twice", "doubled faces", "doubled face", "Of faces that lie on one another in a part only the first is kept"},
 	{MendGaps, "gaps", "open seams", "open seam", "Cracks narrower than a two-thousandth of the model are closed, and borders go through corners that lie on them"},
 	{MendTurned, "turned", "turned faces", "turned face", "Faces that look inward are turned round, as those beside them and as what sees the sky"},
+	{MendFar, "far", "distance", "distance", "What lies so far from the origin that its numbers grow coarse is brought there"},
 }
 
 // String returns the keys of what is mended, with blanks between.

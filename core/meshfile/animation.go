@@ -44,10 +44,15 @@ func (r *gltfReader) movingNodes(order, parents []int) {
 	for i := range m.of {
 		m.of[i] = -1
 	}
+	root := -1
+	if from := r.work.from; from != (vec.V{}) { // a node above all others brings them near
+		root = 0
+		m.Nodes = append(m.Nodes, motion.Node{Parent: -1, Place: from.Mul(-1), Scale: vec.V{1, 1, 1}, Turn: motion.Quat{0, 0, 0, 1}})
+	}
 	for i, at := range order {
 		n := r.doc.Nodes[at]
 		q, s, t := n.RotationOrDefault(), n.ScaleOrDefault(), n.TranslationOrDefault()
-		out := motion.Node{Parent: -1, Place: v3(t), Scale: v3(s), Turn: motion.Quat{float32(q[0]), float32(q[1]), float32(q[2]), float32(q[3])}}
+		out := motion.Node{Parent: root, Place: v3(t), Scale: v3(s), Turn: motion.Quat{float32(q[0]), float32(q[1]), float32(q[2]), float32(q[3])}}
 		if p := parents[i]; p >= 0 {
 			out.Parent = m.of[p]
 		}

@@ -287,8 +287,10 @@ func (r *gltfReader) place() error {
 	}
 	seen := make([]bool, len(nodes))
 	var order, parents []int
-	var walk func(list []int, of int, parent vec.M, depth int) error
-	walk = func(list []int, of int, parent vec.M, depth int) error {
+	from := r.work.from
+	// origin is where the parent's origin lies, told from w.from on, in 64 bits: two large numbers may all but cancel there.
+	var walk func(list []int, of int, parent vec.M, origin [3]float64, depth int) error
+	walk = func(list []int, of int, parent vec.M, origin [3]float64, depth int) error {
 		for _, i := range list {
 			if i < 0 || i >= len(nodes) {
 				return fmt.Errorf("meshfile: node %d of %d does not exist", i, len(nodes))
@@ -300,19 +302,23 @@ func (r *gltfReader) place() error {
 				return fmt.Errorf("meshfile: nodes are nested more than %d deep", maxDepth)
 			}
 			seen[i] = true
-			m := local(nodes[i]).Then(parent)
+			m, at := local(nodes[i]).Then(parent), origin
+			if from != (vec.V{}) {
+				at = through(parent, moved(nodes[i]), origin)
+				m.O = vec.V{float32(at[0]), float32(at[1]), float32(at[2])}
+			}
 			if !m.X.Finite() || !m.Y.Finite() || !m.Z.Finite() || !m.O.Finite() {
 				return fmt.Errorf("meshfile: node %d (%.40q) has no usable place", i, nodes[i].Name)
 			}
 			r.world[i] = m
 			order, parents = append(order, i), append(parents, of)
-			if err := walk(nodes[i].Children, i, m, depth+1); err != nil {
+			if err := walk(nodes[i].Children, i, m, at, depth+1); err != nil {
 				return err
 			}
 		}
 		return nil
 	}
-	if err := walk(roots, -1, vec.Identity(), 0); err != nil {
+	if err := walk(roots, -1, vec.Identity(), [3]float64{-float64(from[0]), -float64(from[1]), -float64(from[2])}, 0); err != nil {
 		return err
 	}
 	if len(roots) == 0 && len(nodes) > 0 {
@@ -320,6 +326,31 @@ func (r *gltfReader) place() error {
 	}
 	r.movingNodes(order, parents)
 	return nil
+}
+
+// moved returns by what a node is moved from its parent.
+func moved(n *gltf.Node) [3]float64 {
+	if m := n.MatrixOrDefault(); m != gltf.DefaultMatrix {
+		return [3]float64{m[12], m[13], m[14]}
+	}
+	return n.TranslationOrDefault()
+}
+
+// through maps a place by the linear part of a matrix, and moves it by origin, in 64 bits.
+func through(m vec.M, p, origin [3]float64) (out [3]float64) {
+	for k := range out {
+		out[k] = float64(m.X[k])*p[0] + float64(m.Y[k])*p[1] + float64(m.Z[k])*p[2] + origin[k]
+	}
+	return out
+}
+
+// point maps a place of a mesh by the matrix of its node: in 64 bits where the model is brought near.
+func (r *gltfReader) point(m vec.M, p vec.V) vec.V {
+	if r.work.from == (vec.V{}) {
+		return m.Point(p)
+	}
+	at := through(m, [3]float64{float64(p[0]), float64(p[1]), float64(p[2])}, [3]float64{float64(m.O[0]), float64(m.O[1]), float64(m.O[2])})
+	return vec.V{float32(at[0]), float32(at[1]), float32(at[2])}
 }
 
 func local(n *gltf.Node) vec.M {

@@ -15,6 +15,7 @@ import (
 	"mobanta/core/mesh"
 	"mobanta/core/names"
 	"mobanta/core/pixmap"
+	"mobanta/core/vec"
 )
 
 // Limits on what is read.
@@ -33,6 +34,8 @@ type Model struct {
 	Notes  []string // what was left out, in sentences
 	// Pictures are those that colour the surface, as the file has them.
 	Pictures []Picture
+	// From is the place in the file that lies at the origin of Mesh: the origin itself, but after ReadNear.
+	From vec.V
 }
 
 // Picture is a picture that colours parts, laid by their texture coordinates.
@@ -96,7 +99,37 @@ var (
 // Read reads a model from data. The name's ending helps to tell OBJ apart;
 // everything else is told by the content. It stops with the context's error when
 // ctx ends.
-func Read(ctx context.Context, name string, data []byte, open Open) (m *Model, err error) {
+func Read(ctx context.Context, name string, data []byte, open Open) (*Model, error) {
+	return readFrom(ctx, name, data, open, vec.V{})
+}
+
+// afar is how far from the origin the middle of a model may lie before what is within it becomes coarse, in its diagonals: there
+// numbers of 32 bits are 4 millionths of it apart.
+const afar = 64
+
+// Afar tells whether a mesh lies so far from the origin that its numbers are coarse.
+func Afar(m *mesh.Mesh) bool {
+	b := m.Bounds()
+	c := b.Center()
+	return max(c[0], -c[0], c[1], -c[1], c[2], -c[2]) > afar*b.Diagonal() && c.Finite()
+}
+
+// ReadNear reads a model as Read does, but brings one that lies Afar to the origin before its numbers are rounded to 32 bits; the
+// model's From says from where. Others it leaves where they are.
+func ReadNear(ctx context.Context, name string, data []byte, open Open) (*Model, error) {
+	m, err := Read(ctx, name, data, open)
+	if err != nil || !Afar(m.Mesh) {
+		return m, err
+	}
+	from := m.Mesh.Bounds().Center()
+	if m, err = readFrom(ctx, name, data, open, from); err == nil {
+		m.From = from
+	}
+	return m, err
+}
+
+// readFrom reads a model whose places are told from a place on.
+func readFrom(ctx context.Context, name string, data []byte, open Open, from vec.V) (m *Model, err error) {
 	defer func() {
 		// The last line of defence against a reader's own slip: a file must not
 		// end the program.
@@ -113,13 +146,15 @@ func Read(ctx context.Context, name string, data []byte, open Open) (m *Model, e
 		}
 	}
 	if archived(data) {
-		return readZip(ctx, data)
+		return readZip(ctx, data, from)
 	}
 	f := sniff(name, data)
 	if f == nil {
 		return nil, ErrFormat
 	}
-	m, err = f.read(newWork(ctx), data, open)
+	w := newWork(ctx)
+	w.from = from
+	m, err = f.read(w, data, open)
 	if err == nil {
 		err = m.Mesh.Check()
 	}
@@ -134,7 +169,7 @@ func Read(ctx context.Context, name string, data []byte, open Open) (m *Model, e
 func archived(data []byte) bool { return bytes.HasPrefix(data, []byte("PK\x03\x04")) }
 
 // readZip reads the one model in an archive; its other files lie beside it.
-func readZip(ctx context.Context, data []byte) (*Model, error) {
+func readZip(ctx context.Context, data []byte, from vec.V) (*Model, error) {
 	z, err := archive.Open(bytes.NewReader(data), int64(len(data)), maxListed)
 	if errors.Is(err, archive.ErrCrowded) {
 		return nil, errors.New("meshfile: the ZIP lists too many files")
@@ -179,5 +214,5 @@ func readZip(ctx context.Context, data []byte) (*Model, error) {
 		return nil, ErrFormat
 	}
 	dir := path.Dir(models[0])
-	return Read(ctx, models[0], inner, func(name string) ([]byte, error) { return read(path.Join(dir, name)) })
+	return readFrom(ctx, models[0], inner, func(name string) ([]byte, error) { return read(path.Join(dir, name)) }, from)
 }

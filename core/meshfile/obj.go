@@ -121,7 +121,7 @@ func (r *objReader) errorf(format string, args ...any) error {
 func (r *objReader) statement(word string, args [][]byte, open Open) error {
 	switch word {
 	case "v":
-		p, err := r.floats(args, 3)
+		p, err := r.place(args)
 		r.m.Positions = append(r.m.Positions, p)
 		if err == nil && len(args) >= 6 {
 			err = r.paint(args[3:])
@@ -228,6 +228,19 @@ func (r *objReader) floats(args [][]byte, n int) (v vec.V, err error) {
 		v[i] = float32(f)
 	}
 	return v, nil
+}
+
+// place reads a place.
+func (r *objReader) place(args [][]byte) (p vec.V, err error) {
+	p, err = r.floats(args, 3)
+	if err != nil || r.work.from == (vec.V{}) {
+		return p, err
+	}
+	var at [3]float64
+	for i := range at {
+		at[i], _ = strconv.ParseFloat(string(args[i]), 64) // it is a number, as it was one of 32 bits
+	}
+	return r.work.near(at[0], at[1], at[2]), nil
 }
 
 func (r *objReader) face(args [][]byte) error {

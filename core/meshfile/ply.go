@@ -303,7 +303,7 @@ func (r *plyReader) vertices(e *plyElement) error {
 	painted := !slices.Contains(paint[:3], -1)
 	r.m.PaintEncoded = painted
 	return r.rows(e, func(_ int, v []float64, _ [][]float64) error {
-		p := vec.V{float32(v[at[0]]), float32(v[at[1]]), float32(v[at[2]])}
+		p := r.work.near(v[at[0]], v[at[1]], v[at[2]])
 		if !p.Finite() {
 			return errors.New("its place is not a number")
 		}

@@ -104,6 +104,9 @@ func (r *gltfReader) primitive(p *gltf.Primitive, node int, skin *int, name stri
 	if err := r.work.spend(len(pos) + len(indices)); err != nil {
 		return err
 	}
+	for i, v := range pos {
+		pos[i] = r.point(world, v)
+	}
 	addTriangles(m, m.AddPart(name, c), world, pos, normals, uv, paint, indices)
 	return nil
 }
@@ -130,13 +133,11 @@ func (r *gltfReader) surface(p *gltf.Primitive, n int) (normals []vec.V, uv []fl
 	return normals, uv, nil
 }
 
-// addTriangles adds a primitive's triangles to a part of a mesh, brought to where world puts them. What mirrors turns them
-// round too.
+// addTriangles adds a primitive's triangles, whose places are those of the model already, to a part of a mesh; normals are brought to
+// where world puts them. What mirrors turns them round too.
 func addTriangles(m *mesh.Mesh, part int32, world vec.M, pos, normals []vec.V, uv []float32, paint [][4]float32, indices []int32) {
 	p0, u0, n0 := int32(len(m.Positions)), int32(len(m.UVs)), int32(len(m.Normals))
-	for _, v := range pos {
-		m.Positions = append(m.Positions, world.Point(v))
-	}
+	m.Positions = append(m.Positions, pos...)
 	if paint != nil || len(m.Paint) > 0 {
 		m.PaintUpTo(int(p0))
 		m.Paint = append(m.Paint, paint...)

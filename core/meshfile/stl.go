@@ -125,8 +125,12 @@ func (r *stlReader) numbers(data []byte) error {
 	r.m.Corners, r.m.FaceEnd, r.m.FacePart = make([]mesh.Corner, 0, 3*n), make([]int32, 0, n), make([]int32, 0, n)
 	for t := 0; len(data) >= stlEach; t++ {
 		var corners [3]vec.V
-		for i := range 9 {
-			corners[i/3][i%3] = math.Float32frombits(binary.LittleEndian.Uint32(data[12+4*i:]))
+		for k := range corners {
+			var p [3]float64
+			for i := range p {
+				p[i] = float64(math.Float32frombits(binary.LittleEndian.Uint32(data[12+12*k+4*i:])))
+			}
+			corners[k] = r.work.near(p[0], p[1], p[2])
 		}
 		err := r.work.spend(12)
 		if err == nil {
@@ -169,15 +173,19 @@ func (r *stlReader) text(data []byte) error {
 			if len(f) < 4 {
 				return wrong(fmt.Errorf("%d numbers instead of 3", len(f)-1))
 			}
-			var p vec.V
+			bits := 32
+			if r.work.from != (vec.V{}) {
+				bits = 64
+			}
+			var p [3]float64
 			for k := range p {
-				v, err := strconv.ParseFloat(string(f[1+k]), 32)
+				v, err := strconv.ParseFloat(string(f[1+k]), bits)
 				if err != nil {
 					return wrong(fmt.Errorf("%.20q is not a number", f[1+k]))
 				}
-				p[k] = float32(v)
+				p[k] = v
 			}
-			if corners = append(corners, p); len(corners) > 3 {
+			if corners = append(corners, r.work.near(p[0], p[1], p[2])); len(corners) > 3 {
 				return wrong(errors.New("a face with more than three corners"))
 			}
 		case "endloop":

@@ -26,7 +26,11 @@ func Surface(ctx context.Context, m *stage.Model, open func(hash string) (name s
 	if err != nil {
 		return nil, err
 	}
-	model, err := Read(ctx, name, data, nil)
+	read := Read
+	if m.Form.Mend&mesh.MendFar != 0 {
+		read = ReadNear
+	}
+	model, err := read(ctx, name, data, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -7,6 +7,7 @@ import (
 
 	"mobanta/core/mesh"
 	"mobanta/core/names"
+	"mobanta/core/vec"
 )
 
 // Limits on what reading may cost, whatever a file asks for.
@@ -26,7 +27,13 @@ var errCostly = errors.New("it asks for the same numbers so often that it cannot
 type work struct {
 	ctx  context.Context
 	left int
-	next int // look at the context below this
+	next int   // look at the context below this
+	from vec.V // the place that is to lie at the origin
+}
+
+// near returns a place of the file as it is told from w.from on, rounded only then.
+func (w *work) near(x, y, z float64) vec.V {
+	return vec.V{float32(x - float64(w.from[0])), float32(y - float64(w.from[1])), float32(z - float64(w.from[2]))}
 }
 
 func newWork(ctx context.Context) *work { return &work{ctx: ctx, left: maxWork, next: maxWork} }

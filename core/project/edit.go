@@ -47,6 +47,8 @@ type Edit struct {
 	Clips []stage.FileClip `json:"-"`
 	// Form is what is done to the mesh of a file, for model.add.
 	Form mesh.Form `json:"-"`
+	// At is where a model from a file is placed, for model.add.
+	At vec.V `json:"-"`
 	// Colors are those of a palette, for swatch.bring.
 	Colors []Swatch `json:"colors,omitempty"`
 	// State is what a staging holds, for staging.add; nil for the state that the project is in.

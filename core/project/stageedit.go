@@ -66,7 +66,7 @@ func addModel(p *Project, e *Edit, o *Outcome) error {
 		}
 	} else if m.Blobs == nil {
 		m.File, _ = e.Value.(string)
-		m.Clips, m.Form = slices.Clone(e.Clips), e.Form
+		m.Clips, m.Form, m.At = slices.Clone(e.Clips), e.Form, e.At
 		if len(m.Clips) > 0 {
 			m.Clip.Name = m.Clips[0].Name
 		}

@@ -341,7 +341,7 @@ func (p *Project) Side(of string) (*Project, string, error) {
 	case of == "came":
 		return p.mending(0), "Models as they came", nil
 	case of == "mended":
-		return p.mending(mesh.MendAll), "Models mended", nil
+		return p.mending(mesh.MendFaces), "Models mended", nil
 	case (kind == "staging" || kind == "take") && t != nil: // as they were called
 		return p.With(t), t.Name, nil
 	case kind == "look" && l != nil:
@@ -361,7 +361,8 @@ func (p *Project) mending(m mesh.Mends) *Project {
 	q := p.Clone()
 	for i := range q.Stage.Models {
 		if q.Stage.Models[i].File != "" {
-			q.Stage.Models[i].Form.Mend = m
+			far := mesh.Mends(mesh.MendFar) // where it stands is no matter of before and after
+			q.Stage.Models[i].Form.Mend = m&^far | q.Stage.Models[i].Form.Mend&far
 		}
 	}
 	return q

@@ -446,8 +446,8 @@ func (p *Pages) functions() template.FuncMap {
 		"mul":          func(a, b int) int { return a * b },
 		"subdivisions": func() []string { return []string{"not", "once", "twice", "3 times", "4 times"} },
 		"other":        func(b bool) bool { return !b },
-		"mendings":     mendings,
-		"mendAll":      func() string { return mesh.Mends(mesh.MendAll).String() },
+		"mendFaces":    func(now mesh.Mends) mending { faces, _ := mendings(now); return faces },
+		"mendEach":     func(now mesh.Mends) []mending { _, each := mendings(now); return each },
 		"counted":      counted,
 		"long":         long,
 		"modules": func() []string {
