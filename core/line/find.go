@@ -105,13 +105,14 @@ func (e Edges) Find(in *Seen, on func(part int32) bool) []Chain {
 		parts[p] = on(int32(p))
 	}
 	var regions []int32
+	var folded func(a, b int32) bool
 	if e.Crease {
-		regions = in.Scene.Regions(e.Angle)
+		regions, folded = in.Scene.Regions(e.Angle), in.Scene.Folds(e.Angle)
 	}
 	bands := in.between()
 	found := make([][]Place, len(bands))
 	parallel.Do(in.Workers, len(bands), func(b int) {
-		f := finder{edges: e, in: in, vis: in.Vis, regions: regions}
+		f := finder{edges: e, in: in, vis: in.Vis, regions: regions, folded: folded}
 		for _, at := range bands[b] {
 			if parts[at.part] {
 				f.look(at)
@@ -249,6 +250,7 @@ type finder struct {
 	in      *Seen
 	vis     *sample.Visibility
 	regions []int32
+	folded  func(a, b int32) bool // whether a crease lies between two triangles of one region
 	out     []Place
 }
 
@@ -302,7 +304,7 @@ func (f *finder) edge(p, q, step int) bool {
 		return e.Outer
 	case pa != pb:
 		return e.Parts
-	case e.Crease && f.regions[a] != f.regions[b]:
+	case e.Crease && (f.regions[a] != f.regions[b] || f.folded(a, b)):
 		return true
 	}
 	return e.Depth && f.jump(float32(e.Jump)*sc.Size, p, q, step)

@@ -29,6 +29,7 @@ type Surface struct {
 
 	mu      sync.Mutex
 	regions map[float64][]int32
+	folds   map[float64]*Folds
 
 	laying   sync.Mutex
 	laid     *unwrap.Layout // see Laid

@@ -320,6 +320,19 @@ func (g *Geometry) Regions(degrees float64) []int32 {
 	return out
 }
 
+// Folds returns what tells whether a crease over that angle lies between two triangles of one region: it ends within it.
+func (sc *Scene) Folds(degrees float64) func(a, b int32) bool {
+	of := make([]*mesh.Folds, len(sc.Models))
+	for i := range sc.Models {
+		of[i] = sc.Models[i].Surface.Folds(degrees)
+	}
+	return func(a, b int32) bool {
+		i := sc.Parts[sc.TriPart[a]].Model
+		first := int32(sc.Models[i].FirstTri)
+		return of[i].Between(a-first, b-first)
+	}
+}
+
 // FlatNormal returns the unit normal of triangle t.
 func (g *Geometry) FlatNormal(t int32) vec.V {
 	v := g.Tri[t]
