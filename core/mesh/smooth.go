@@ -309,11 +309,33 @@ const (
 	// break there, and coarseShare which part of all such edges, by length, must.
 	coarseBend  = 15
 	coarseShare = 0.3
+	// coarseRim is how far a rim of straight pieces may lie within the round one that it stands for, in parts of the diagonal: a
+	// pixel of a picture of 1,600 lines that the model fills.
+	coarseRim = 1.0 / 1600
 )
 
-// Coarse tells whether bands of light would break at the polygons of the mesh: faces that are shaded as one surface bend by much
-// at many of their edges. It returns the form in which they do not. Models of flat faces, and those of so many that Smooth adds
-// none, are not coarse.
+// across returns about how wide face f is across one of its sides, which is so long.
+func (m *Mesh) across(f int32, long float64) float64 {
+	face := m.Face(int(f))
+	var sum place
+	at := func(c Corner) place {
+		p := m.Positions[c.Pos]
+		return place{float64(p[0]), float64(p[1]), float64(p[2])}
+	}
+	first := at(face[0])
+	for k := 2; k < len(face); k++ {
+		sum = sum.add(at(face[k-1]).sub(first).cross(at(face[k]).sub(first)))
+	}
+	twice := math.Sqrt(sum.dot(sum)) // its area
+	if len(face) > 3 {
+		twice /= 2
+	}
+	return twice / max(long, 1e-300)
+}
+
+// Coarse tells whether bands of light would break at the polygons of the mesh, or its rim show corners: faces that are shaded as one
+// surface bend by much, or are wide for how they bend, at many of their edges. It returns the form in which they do not. Models of
+// flat faces, and those of so many that Smooth adds none, are not coarse.
 func (m *Mesh) Coarse() (Form, bool) {
 	form := Form{Smooth: true}
 	if len(m.Normals) > 0 {
@@ -326,6 +348,7 @@ func (m *Mesh) Coarse() (Form, bool) {
 	t := newTopology(m)
 	cosine := math.Cos(coarseBend * math.Pi / 180)
 	all, bent := 0.0, 0.0
+	rim := coarseRim * float64(m.Bounds().Diagonal())
 	for c, q := range r.halves.twin {
 		if q < int32(c) || r.halves.sharp[c] {
 			continue
@@ -336,7 +359,11 @@ func (m *Mesh) Coarse() (Form, bool) {
 		}
 		d := r.halves.pos[r.halves.vert[c]].sub(r.halves.pos[r.halves.vert[q]])
 		long := math.Sqrt(d.dot(d))
-		if all += long; float64(a.Dot(b)) < cosine {
+		all += long
+		cos := float64(a.Dot(b))
+		// Chords as wide as the faces, each turned against the next, lie within their circle by an eighth of width times turn.
+		wide := (m.across(t.faceOf[c], long) + m.across(t.faceOf[q], long)) / 2
+		if cos < cosine || wide*math.Acos(min(1, cos))/8 > rim {
 			bent += long
 		}
 	}

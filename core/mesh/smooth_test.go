@@ -150,6 +150,13 @@ func TestWhatMovesIsSmoothAsItStands(t *testing.T) {
 	}
 }
 
+// apart is two balls so far from each other that a picture of both shows no corners of theirs.
+func apart() *mesh.Mesh {
+	m := mesh.Sphere(1, 36, 18)
+	m.Join(mesh.Sphere(1, 36, 18), vec.M{X: vec.V{1}, Y: vec.V{0, 1}, Z: vec.V{0, 0, 1}, O: vec.V{12, 0, 0}})
+	return m
+}
+
 func TestWhichModelsAreCoarse(t *testing.T) {
 	lit := cut(mesh.Sphere(1, 14, 8)) // with normals, as most files have them
 	for i := range lit.Corners {
@@ -173,7 +180,8 @@ func TestWhichModelsAreCoarse(t *testing.T) {
 		creases mesh.Creases
 	}{
 		"a ball of 196": {cut(mesh.Sphere(1, 14, 8)), true, mesh.ByAngle}, "with normals": {lit, true, mesh.ByFile}, "faceted": {faceted, false, ""},
-		"a fine ball": {mesh.Sphere(1, 96, 48), false, ""}, "a cube": {cube(), false, ""}, "a can of twelve": {mesh.Lathe("can", []vec.V{{0, -1}, {1, -1}, {1, 1}, {0, 1}}, 12), true, mesh.ByAngle},
+		"a fine ball": {mesh.Sphere(1, 96, 48), false, ""}, "a ball whose rim shows corners": {cut(mesh.Sphere(1, 36, 18)), true, mesh.ByAngle}, "one whose rim just does not": {mesh.Sphere(1, 50, 25), false, ""},
+		"small ones far apart": {apart(), false, ""}, "a cube": {cube(), false, ""}, "a can of twelve": {mesh.Lathe("can", []vec.V{{0, -1}, {1, -1}, {1, 1}, {0, 1}}, 12), true, mesh.ByAngle},
 		"a plane": {mesh.FindSolid("plane").Make(), false, ""},
 	} {
 		form, coarse := c.mesh.Coarse()
