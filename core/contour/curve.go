@@ -25,7 +25,7 @@ func Find(ctx context.Context, scene *stage.Scene, rays *trace.Scene, view *stag
 			found[i] = f.seen(rays, f.laid(chains[i]))
 		}
 	})
-	all := slices.Concat(found...)
+	all := joined(slices.Concat(found...), scene, want.Gap)
 	if want.Of[Contour] && ctx.Err() == nil {
 		all = append(all, f.outlines(rays, all, workers)...)
 	}
