@@ -302,6 +302,10 @@ func (c *Call) print(density, angle int, pattern inked, also spots) {
 		foot[i] *= fine
 	}
 	u, v, part := room(), room(), room()
+	var share Plane
+	if on[0].part != nil {
+		share = room()
+	}
 	turn := func(s *sheet, by float32) {
 		at := func(i int) (ax, ay float32) {
 			sin, cos := math.Sincos(float64(turned[i]+by) * math.Pi / 180)
@@ -347,12 +351,15 @@ func (c *Call) print(density, angle int, pattern inked, also spots) {
 			pattern(u, v, on[0].foot, asked, mask, screen)
 			return
 		}
+		// Where sides meet, the ink of each lies on that of the others, as full as ever, and less of it is asked the less of the
+		// side is seen: of patterns that know nothing of each other 1−Π(1−a)^part is left, which is a where the parts make 1.
 		clear(mask)
 		for k := range on {
+			shared(asked, on[k].part, share)
 			turn(&on[k], by)
-			pattern(u, v, on[k].foot, asked, part, screen)
+			pattern(u, v, on[k].foot, share, part, screen)
 			for i, m := range part {
-				mask[i] += m * on[k].part[i]
+				mask[i] += m * (1 - mask[i])
 			}
 		}
 	}
@@ -365,6 +372,20 @@ func (c *Call) print(density, angle int, pattern inked, also spots) {
 		return
 	}
 	c.ink(d.inks, lay, room, mask)
+}
+
+// shared puts what is asked of the part that is seen of a side into out.
+func shared(asked, part, out Plane) {
+	for i, p := range part {
+		switch a := asked[i]; {
+		case p == 0 || !(a > 0):
+			out[i] = 0
+		case p == 1 || a >= 1:
+			out[i] = a
+		default:
+			out[i] = 1 - float32(math.Pow(float64(1-a), float64(p)))
+		}
+	}
 }
 
 // mostSeen returns at each point the sheet of which most is seen there.

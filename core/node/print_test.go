@@ -78,6 +78,33 @@ func TestPatternsPutOnAsMuchInkAsTheToneAsks(t *testing.T) {
 	assert.EqualValues(t, 0, b.run("halftone", nil, in, "mask")[0][7])
 }
 
+// Where patterns from three sides meet, ink is as full as elsewhere, and there is as much of it as is asked.
+func TestSidesMeetInInkNotInGrey(t *testing.T) {
+	// A plane that looks askew, so that all three sides, or two, are seen on all of it.
+	for _, n := range []vec.V{{1, 0.83, 1.17}, {1, 0.2, 0.9}, {0.8, 1, 0.3}} {
+		x, y := vec.Across(n.Unit())
+		m := mesh.Grid("askew", 4, 4, func(u, v float64) vec.V {
+			return x.Mul(float32(2*u - 1)).Add(y.Mul(float32(2*v - 1)))
+		})
+		st := stage.New()
+		st.Camera = stage.Camera{Distance: 5, Angle: 22, Azimuth: math.Atan2(float64(n[0]), float64(n[2])) * 180 / math.Pi, Elevation: math.Asin(float64(n.Unit()[1])) * 180 / math.Pi}
+		b := seenBy(t, stagetest.With(t, &st, m), st.Camera, 400, 400)
+		for _, kind := range []string{"halftone", "hatching"} {
+			for _, tone := range []float64{0.2, 0.5, 0.8} {
+				ink := b.run(kind, map[string]any{"laid": "sides"}, map[string]any{"tone": tone, "density": 30.0}, "mask")[0]
+				assert.InDelta(t, 1-tone, mean(ink), 0.05, "%v %s", n, kind)
+				grey := 0
+				for _, v := range ink {
+					if v > 0.3 && v < 0.7 {
+						grey++
+					}
+				}
+				assert.Less(t, float64(grey)/float64(len(ink)), 0.17, "%v %s %v: edges alone are between paper and ink", n, kind, tone)
+			}
+		}
+	}
+}
+
 // Strokes along the form go round a cylinder, evenly, with as much ink as is asked.
 func TestStrokesFollowTheForm(t *testing.T) {
 	if testing.Short() {
