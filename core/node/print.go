@@ -175,11 +175,25 @@ func (c *Call) sheets(laid string, room func() Plane) []sheet {
 	default:
 		at := c.newAnchor()
 		one.x, one.y = room(), room()
+		var other sheet // where the pattern also lies behind the model
 		for i := range n {
 			k := c.Lo + i
 			at.of(c, c.Points.PartOf[k], laid == "part")
 			px, py := c.Points.Page[0][k]-at.page[0], c.Points.Page[1][k]-at.page[1]
-			one.x[i], one.y[i], one.foot[i] = (px*at.up[1]-py*at.up[0]+at.shift[0])*at.scale, (px*at.up[0]+py*at.up[1]+at.shift[1])*at.scale, at.foot
+			x, y := px*at.up[1]-py*at.up[0]+at.shift[0], px*at.up[0]+py*at.up[1]+at.shift[1]
+			one.x[i], one.y[i], one.foot[i] = x*at.scale, y*at.scale, at.foot
+			if at.over > 0 && other.part == nil {
+				one.part, other = room(), sheet{x: room(), y: room(), foot: one.foot, part: room()}
+				for j := range i {
+					one.part[j], other.x[j], other.y[j], other.part[j] = 1, one.x[j], one.y[j], 0
+				}
+			}
+			if other.part != nil {
+				one.part[i], other.x[i], other.y[i], other.part[i] = 1-at.over, (x+at.round)*at.scale, one.y[i], at.over
+			}
+		}
+		if other.part != nil {
+			return []sheet{one, other}
 		}
 	}
 	return []sheet{one}
@@ -208,6 +222,8 @@ type anchor struct {
 	page   [2]float32 // where it hangs
 	up     [2]float32 // which way is up on the page: 0, 1 for one that stands upright
 	shift  [2]float32 // how far the pattern is moved on, in heights of the page
+	round  float32    // how much further it would be if it had come the other way round
+	over   float32    // how much of it is seen there, up to half of it; see behind
 	scale  float32    // of the pattern's lengths, from 1/√2 to √2
 	foot   float32    // what a pixel covers of them
 }
@@ -215,6 +231,10 @@ type anchor struct {
 // anchorRadius is how large a ball is on the page, in heights, about which a pattern is as large as
 // it is on the page: others are so by octaves.
 const anchorRadius = 0.25
+
+// behind is from which turn away from the model's front on, in radians, the pattern also lies where it would if it had been rolled on
+// the other way round. As much of either is seen half a turn away, where the two change places, so that nothing jumps.
+const behind = 150 * math.Pi / 180
 
 // of finds how the pattern depends on a part, or on its model.
 func (a *anchor) of(c *Call, part int32, alone bool) {
@@ -230,6 +250,7 @@ func (a *anchor) of(c *Call, part int32, alone bool) {
 		middle, diagonal = p.Box.Center(), p.Box.Diagonal()
 	}
 	a.page, a.up, a.shift, a.scale, a.foot = a.middle, [2]float32{0, 1}, [2]float32{}, 1, 0
+	a.round, a.over = 0, 0
 	if view.H <= 0 {
 		return
 	}
@@ -260,6 +281,9 @@ func (a *anchor) of(c *Call, part int32, alone bool) {
 	}
 	lat, long := math.Asin(float64(max(-1, min(1, d[1])))), math.Atan2(float64(d[0]), float64(d[2]))
 	a.shift = [2]float32{size * float32(math.Cos(lat)*long), size * float32(lat)}
+	if t := (math.Abs(long) - behind) / (math.Pi - behind); t > 0 {
+		a.round, a.over = size*float32(math.Cos(lat)*-math.Copysign(2*math.Pi, long)), float32(t*t*(3-2*t)/2)
+	}
 	octave := math.Log2(float64(size) / anchorRadius)
 	a.scale = float32(math.Exp2(math.Round(octave) - octave))
 	a.foot *= a.scale

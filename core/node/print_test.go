@@ -2,7 +2,9 @@ package node_test
 
 import (
 	"context"
+	"maps"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -231,6 +233,40 @@ func TestAnchoredDotsGoWithTheSurface(t *testing.T) {
 		}
 		fine := math.Sqrt(float64(len(seen)) / (float64(b.set.N) / (lines * lines)))
 		assert.True(t, fine > 60/1.5 && fine < 60*1.6, "from %v away: %v in the height", distance, fine)
+	}
+}
+
+// All the way round a model nothing of a pattern that goes with it jumps: from one half degree to the next no more changes behind
+// it than elsewhere. There is as much ink as is asked there too.
+func TestNothingJumpsBehindAModel(t *testing.T) {
+	ball := stagetest.Of(t, mesh.Sphere(1, 64, 32))
+	masks := func(azimuth float64, kind string) map[int32]float32 { // by pixel
+		b := seenBy(t, ball, stage.Camera{Azimuth: azimuth, Elevation: 12, Distance: 5, Angle: 30}, 200, 200)
+		out := map[int32]float32{}
+		for i, v := range b.run(kind, map[string]any{"laid": "model"}, map[string]any{"tone": 0.6, "density": 25.0}, "mask")[0] {
+			out[b.set.Pixels().Pixel[i]] = v
+		}
+		return out
+	}
+	for _, kind := range []string{"halftone", "stipple"} {
+		change := func(from, to float64) float64 {
+			a, b := masks(from, kind), masks(to, kind)
+			sum, n := 0.0, 0.0
+			for p, v := range a {
+				if w, both := b[p]; both {
+					sum += math.Abs(float64(v - w))
+					n++
+				}
+			}
+			return sum / n
+		}
+		usual := change(80, 80.25)
+		for _, at := range []float64{149.9, 160, 170, 179.875, 190, 209.9} {
+			assert.Less(t, change(at, at+0.25), 1.6*usual+0.01, "%s at %v", kind, at)
+		}
+		for _, at := range []float64{155, 165, 180} {
+			assert.InDelta(t, 0.4, mean(slices.Collect(maps.Values(masks(at, kind)))), 0.05, "%s at %v", kind, at)
+		}
 	}
 }
 
