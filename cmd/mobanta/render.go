@@ -378,7 +378,10 @@ func load(ctx context.Context, f *renderFlags) (*project.Project, stage.Files, e
 	if _, err := p.Apply(&add); err != nil {
 		return nil, nil, err
 	}
-	p.Stage.Models[0].Form.Steps, p.Stage.Models[0].Form.Smooth = f.steps, f.smooth
+	p.Stage.Models[0].Form.Steps = f.steps
+	if f.smooth {
+		p.Stage.Models[0].Form = m.Mesh.SmoothForm()
+	}
 	if f.mend {
 		p.Stage.Models[0].Form.Mend = mesh.MendFaces
 	}

@@ -314,6 +314,14 @@ const (
 	coarseRim = 1.0 / 1600
 )
 
+// SmoothForm returns the form in which the mesh is drawn smooth: its creases are those of its normals, where the file has some.
+func (m *Mesh) SmoothForm() Form {
+	if len(m.Normals) > 0 {
+		return Form{Smooth: true, Creases: ByFile}
+	}
+	return Form{Smooth: true}
+}
+
 // across returns about how wide face f is across one of its sides, which is so long.
 func (m *Mesh) across(f int32, long float64) float64 {
 	face := m.Face(int(f))
@@ -337,10 +345,7 @@ func (m *Mesh) across(f int32, long float64) float64 {
 // surface bend by much, or are wide for how they bend, at many of their edges. It returns the form in which they do not. Models of
 // flat faces, and those of so many that Smooth adds none, are not coarse.
 func (m *Mesh) Coarse() (Form, bool) {
-	form := Form{Smooth: true}
-	if len(m.Normals) > 0 {
-		form.Creases = ByFile
-	}
+	form := m.SmoothForm()
 	r := m.smoothing(form.Creases, form.Crease())
 	if r.steps == 0 {
 		return Form{}, false
