@@ -47,6 +47,8 @@ const tent = "o tent\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0.5 0.5 1\nf 1 2 3 4
 func TestInspect(t *testing.T) {
 	out, err := run(t, "inspect", file(t, "tent.obj", tent))
 	require.NoError(t, err)
+	note, out, _ := strings.Cut(out, "\n")
+	assert.Equal(t, "mobanta: note: its faces have 1 turned face: render --mend mends that", note, "its floor looks into it; on standard error")
 	assert.JSONEq(t, `{"format":"obj","bounds":{"min":[0,0,0],"max":[1,1,1]},"parts":[{"name":"tent","vertices":5,"faces":3,"triangles":4,"uv":false,"normals":false}]}`, out)
 	_, err = run(t, "inspect", file(t, "tent.obj", "v 0 0 0\nf 1 1 7\n"))
 	assert.ErrorContains(t, err, "line 2")
