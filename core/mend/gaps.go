@@ -20,6 +20,8 @@ const (
 	rounded = 2e-7
 	// most limits how many cells of the grid one side is followed through.
 	most = 4096
+	// mostLooks limits how many positions are looked at beside others: beyond it, in meshes that nobody modelled, gaps stay.
+	mostLooks = 10_000_000
 )
 
 // gaps closes cracks: corners at borders that nearly meet become one place, and a border that another one's corner nearly lies on
@@ -38,14 +40,14 @@ func gaps(m *mesh.Mesh) (*mesh.Mesh, int) {
 	return &out, n + split
 }
 
-// border is the sides that no second face has, and how short the shortest at each of their positions is.
+// border is the sides that no second face has, and how short the shortest at each of their positions is; 0 for those of no side.
 type border struct {
 	sides []side
-	short map[int32]float32
+	short []float32
 }
 
 func borderOf(m *mesh.Mesh, weld []int32) border {
-	b := border{short: map[int32]float32{}}
+	b := border{short: make([]float32, len(m.Positions))}
 	runs(sides(m, weld), func(run []side) {
 		if len(run) > 1 {
 			return
@@ -53,7 +55,7 @@ func borderOf(m *mesh.Mesh, weld []int32) border {
 		b.sides = append(b.sides, run[0])
 		long := m.Positions[run[0].a].Sub(m.Positions[run[0].b]).Len()
 		for _, p := range [2]int32{run[0].a, run[0].b} {
-			if s, ok := b.short[p]; !ok || long < s {
+			if s := b.short[p]; s == 0 || long < s {
 				b.short[p] = long
 			}
 		}
@@ -68,11 +70,12 @@ func (b *border) room(p int32, size float32) float32 {
 
 // positions returns those on the border, in order.
 func (b *border) positions() []int32 {
-	out := make([]int32, 0, len(b.short))
-	for p := range b.short {
-		out = append(out, p)
+	var out []int32
+	for p, s := range b.short {
+		if s > 0 {
+			out = append(out, int32(p))
+		}
 	}
-	slices.Sort(out)
 	return out
 }
 
@@ -80,6 +83,7 @@ func (b *border) positions() []int32 {
 type grid struct {
 	cell float64
 	at   map[[3]int32][]int32
+	left int // positions that may still be looked at
 }
 
 func (g *grid) key(p vec.V) (k [3]int32) {
@@ -95,7 +99,11 @@ func (g *grid) around(p vec.V, do func(int32)) {
 	for dx := int32(-1); dx <= 1; dx++ {
 		for dy := int32(-1); dy <= 1; dy++ {
 			for dz := int32(-1); dz <= 1; dz++ {
-				for _, q := range g.at[[3]int32{c[0] + dx, c[1] + dy, c[2] + dz}] {
+				list := g.at[[3]int32{c[0] + dx, c[1] + dy, c[2] + dz}]
+				if g.left -= 1 + len(list); g.left < 0 {
+					return
+				}
+				for _, q := range list {
 					do(q)
 				}
 			}
@@ -104,7 +112,7 @@ func (g *grid) around(p vec.V, do func(int32)) {
 }
 
 func gridOf(m *mesh.Mesh, positions []int32, cell float32) *grid {
-	g := &grid{float64(cell), make(map[[3]int32][]int32, len(positions))}
+	g := &grid{float64(cell), make(map[[3]int32][]int32, len(positions)), mostLooks}
 	for _, p := range positions {
 		k := g.key(m.Positions[p])
 		g.at[k] = append(g.at[k], p)
@@ -121,18 +129,19 @@ func joinCorners(m *mesh.Mesh) (n int, joined bool) {
 	if len(b.sides) == 0 || !(size > 0) {
 		return 0, false
 	}
-	g := gridOf(m, b.positions(), reach*size)
+	on := b.positions()
+	g := gridOf(m, on, reach*size)
 	type pair struct {
 		far  float32
 		p, q int32
 	}
 	var pairs []pair
-	for _, p := range b.positions() {
+	for _, p := range on {
 		g.around(m.Positions[p], func(q int32) {
 			if q <= p {
 				return
 			}
-			if far := m.Positions[q].Sub(m.Positions[p]).Len(); far <= min(b.room(p, size), b.room(q, size)) {
+			if far := m.Positions[q].Sub(m.Positions[p]).Len(); far <= reach*size && far <= min(b.room(p, size), b.room(q, size)) {
 				pairs = append(pairs, pair{far, p, q})
 			}
 		})
@@ -246,24 +255,29 @@ func splitSides(m *mesh.Mesh) int {
 	}
 	g := gridOf(m, b.positions(), max(4*reach*size, mean/2))
 	var found []through
-	for _, s := range b.sides {
+	known := make([]int32, len(m.Positions)) // the side, counted from 1, for which each was looked at last
+	for i, s := range b.sides {
 		p, q := m.Positions[s.a], m.Positions[s.b]
 		way := q.Sub(p)
 		long := way.Len()
 		if long <= joint.Reach*size {
 			continue
 		}
-		known := map[int32]bool{s.a: true, s.b: true}
+		this := int32(i) + 1
+		known[s.a], known[s.b] = this, this
 		steps := min(most, 1+int(long/float32(g.cell)))
 		for k := range steps + 1 {
 			g.around(p.Add(way.Mul(float32(k)/float32(steps))), func(r int32) {
-				if known[r] {
+				if known[r] == this {
 					return
 				}
-				known[r] = true
+				known[r] = this
 				d := m.Positions[r].Sub(p)
 				at := d.Dot(way) / (long * long)
 				off := d.Sub(way.Mul(at)).Len()
+				if off > reach*size {
+					return
+				}
 				if room := b.room(r, size); off > room || at*long < 4*room || (1-at)*long < 4*room {
 					return
 				}

@@ -11,7 +11,7 @@ import (
 
 const (
 	looks    = 48     // faces of a piece from which rays go out at most
-	allLooks = 20_000 // of all pieces, about
+	allLooks = 20_000 // of all pieces, about; of more pieces than that the first
 	rays     = 12     // from each side of one
 	sure     = 2      // how much more of the sky the back must see than the front for a piece to be inside out
 )
@@ -57,7 +57,7 @@ func turned(m *mesh.Mesh) (*mesh.Mesh, int) {
 	}
 	sky := newSky(m, max(1, min(looks, allLooks/len(ends))))
 	count, from := 0, 0
-	for _, end := range ends {
+	for i, end := range ends {
 		faces := order[from:end]
 		from = end
 		all, against := float32(0), float32(0)
@@ -68,7 +68,7 @@ func turned(m *mesh.Mesh) (*mesh.Mesh, int) {
 			}
 		}
 		swap := 2*against > all
-		if sky.insideOut(faces, func(f int32) bool { return turn[f] != swap }) {
+		if i < allLooks && sky.insideOut(faces, func(f int32) bool { return turn[f] != swap }) {
 			swap = !swap
 		}
 		for _, f := range faces {
