@@ -45,7 +45,7 @@ func TestAModelWithFaultsIsMended(t *testing.T) {
 	d.until("mended", `s => document.querySelector(s)?.getAttribute("aria-pressed") === "true"`, toggle)
 	d.until("nothing is wrong any more", `() => ![...document.querySelectorAll(".check h3")].some(h => h.textContent === "A model with faults")`)
 	d.press(input.Escape)
-	last := `button.toggle[data-edit*='"value":""']`
+	last := `button.toggle[title^="Faces that look inward"]`
 	d.until("what is mended", `s => document.querySelector(s)?.textContent.includes("turned faces")`, last)
 	v = d.version()
 	d.eval(`s => { document.querySelector(s).focus(); return "" }`, last)
