@@ -37,13 +37,13 @@ func unmended(in *input) {
 	for i := range in.p.Stage.Models {
 		m := &in.p.Stage.Models[i]
 		s := in.scene.Models[i].Surface
-		if far := m.Form.Mend | mesh.MendFar; m.File != "" && far != m.Form.Mend && meshfile.Afar(s.Mesh) {
+		if far := m.Form.Mend | mesh.MendFar; m.File != "" && far != m.Form.Mend && meshfile.Afar(s.From) {
 			in.remark(Remark{Key: "afar/" + m.ID, Title: "A model far away from its origin", Stage: true,
 				Text: fmt.Sprintf("%s lies so far from the origin of its file that its places are told coarsely: lines fall into dashes and edges into steps.", m.Name),
 				Mend: "Bring it near, and frame it", Do: []project.Edit{{Op: "model.set", ID: m.ID, Key: "mend", Value: far.String()}, {Op: "camera.frame", Aspect: 1.6}}})
 		}
-		if m.File == "" || s.Smooth || s.Steps > 0 {
-			continue // its faces are not those of the file
+		if m.File == "" {
+			continue
 		}
 		found := mend.FaultsOf(s)
 		if found.Kinds()&^mesh.MendEmpty == 0 {

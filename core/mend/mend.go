@@ -67,14 +67,14 @@ func (f Faults) String() string {
 // mostFaces is of how many faces a mesh may be for its faults to be looked for unasked.
 const mostFaces = 400_000
 
-// FaultsOf returns what is wrong with the mesh of a surface, as it stands after what was mended of it; it is looked for once. Of
-// very large meshes nothing is said.
+// FaultsOf returns what is wrong with the mesh that a surface was made from, as it stands after what was mended of it; it is looked
+// for once. Of very large meshes nothing is said.
 func FaultsOf(s *mesh.Surface) Faults {
 	return s.Always("faults", func() any {
-		if len(s.Mesh.FaceEnd) > mostFaces {
+		if len(s.From.FaceEnd) > mostFaces {
 			return Faults{}
 		}
-		f, _ := Find(context.Background(), s.Mesh)
+		f, _ := Find(context.Background(), s.From)
 		return f
 	}).(Faults)
 }

@@ -412,6 +412,14 @@ func TestFaultsOfASurface(t *testing.T) {
 	assert.Equal(t, mend.Faults{Turned: 1}, mend.FaultsOf(s))
 	turn(m, 1)
 	assert.Equal(t, mend.Faults{Turned: 1}, mend.FaultsOf(s), "as it was found")
+	for _, form := range []mesh.Form{{Steps: 2}, {Smooth: true, Creases: mesh.None}} {
+		turn(m, 1)
+		s, err = m.Surface(t.Context(), form)
+		require.NoError(t, err)
+		require.Greater(t, len(s.Mesh.FaceEnd), 6)
+		assert.Equal(t, mend.Faults{Turned: 1}, mend.FaultsOf(s), "of the faces that it came with, however fine it is drawn")
+		turn(m, 1)
+	}
 	s, err = mesh.NewSurface(mended(t, m, mesh.MendAll), mesh.DefaultCrease)
 	require.NoError(t, err)
 	assert.Equal(t, mend.Faults{}, mend.FaultsOf(s))

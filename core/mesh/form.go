@@ -105,7 +105,7 @@ func (m *Mesh) Surface(ctx context.Context, f Form) (*Surface, error) {
 	fine, taken := m.Subdivide(f.Steps, f.Creases, crease)
 	s, err := NewSurface(fine, crease)
 	if err == nil {
-		s.Steps = taken
+		s.Steps, s.From = taken, m
 		if taken > 0 && m.Motion != nil {
 			s.rough = &rough{mesh: m, halves: m.halves(f.Creases, crease), steps: taken, tris: len(m.Corners) == 3*len(m.FaceEnd)}
 		}
@@ -118,7 +118,7 @@ func (m *Mesh) smooth(creases Creases, crease float64) (*Surface, error) {
 	fine, r := m.smoothed(creases, crease)
 	s, err := NewSurface(fine, crease)
 	if err == nil && r.steps > 0 {
-		s.Smooth = true
+		s.Smooth, s.From = true, m
 		if m.Motion != nil {
 			s.rough = r
 		}

@@ -11,6 +11,7 @@ import (
 // Surface is a mesh made ready to render: triangles over shared vertices.
 type Surface struct {
 	Mesh     *Mesh
+	From     *Mesh        // what Mesh was cut finer from; Mesh itself if it was not
 	Pos      []vec.V      // per vertex
 	Normal   []vec.V      // per vertex, unit
 	UV       [][2]float32 // per vertex; nil if the mesh has none
@@ -49,7 +50,7 @@ func NewSurface(m *Mesh, creaseDegrees float64) (*Surface, error) {
 	if err := m.Check(); err != nil {
 		return nil, err
 	}
-	s := &Surface{Mesh: m, topology: newTopology(m), regions: map[float64][]int32{}, ears: earWork}
+	s := &Surface{Mesh: m, From: m, topology: newTopology(m), regions: map[float64][]int32{}, ears: earWork}
 	var made []vec.V
 	// The vertices made so far are chained by the position that they share, the
 	// last first. Few have more than one or two; where a thousand faces meet, a
