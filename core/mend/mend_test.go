@@ -316,7 +316,7 @@ func TestBordersGoThroughWhatLiesOnThem(t *testing.T) {
 			c := &m.Face(0)[k]
 			p := pos[c.Pos]
 			c.UV, c.Normal = int32(len(m.UVs)), int32(len(m.Normals))
-			m.UVs, m.Normals = append(m.UVs, [2]float32{p[0] / 3, p[1]}), append(m.Normals, vec.V{0, p[0], 1}.Unit())
+			m.UVs, m.Normals = append(m.UVs, [2]float32{p[0] / 3, p[0]/7 + p[1]}), append(m.Normals, vec.V{0, p[0], 1}.Unit())
 		}
 		assert.Equal(t, mend.Faults{Gaps: 2}, faults(t, m))
 		out := mended(t, m, mesh.MendGaps)
@@ -329,6 +329,7 @@ func TestBordersGoThroughWhatLiesOnThem(t *testing.T) {
 		for _, c := range out.Face(0) {
 			p := out.Positions[c.Pos]
 			assert.InDelta(t, p[0]/3, out.UVs[c.UV][0], 1e-6)
+			assert.InDelta(t, p[0]/7+p[1], out.UVs[c.UV][1], 3e-4)
 			assert.InDelta(t, 1, out.Normals[c.Normal].Len(), 1e-6)
 			if p[0] == 1.5 {
 				want := vec.V{0, 3, 1}.Unit().Add(vec.V{0, 0, 1}).Unit()
