@@ -32,9 +32,9 @@ type Seen struct {
 // border is where two pixels beside each other show different triangles.
 type border struct {
 	pixel int32 // the left or upper one
-	part  int32 // of the surface in front, whose border it is; of two that meet there, the first
+	part  int32 // of the surface in front, whose border it is
 	down  bool  // to the pixel below, not to the one on the right
-	far   bool  // the further pixel shows it
+	far   bool  // the further pixel shows what is in front
 }
 
 // between returns the borders in the picture, by bands of rows.
@@ -44,15 +44,8 @@ func (in *Seen) between() [][]border {
 		in.borders = make([][]border, (v.H+band-1)/band)
 		parallel.Do(in.Workers, len(in.borders), func(b int) {
 			var out []border
-			f := finder{in: in, vis: v}
 			put := func(p, q int, down bool) {
 				far := v.Near[q] > v.Near[p]
-				if a, b := v.Tri[p], v.Tri[q]; a >= 0 && b >= 0 {
-					// Along a cut now one is in front and now the other, pixel by pixel: there one has all of the line.
-					if i, j := in.Scene.TriPart[a], in.Scene.TriPart[b]; i != j && !f.jump(leastJump*in.Scene.Size, p, q, q-p) {
-						far = j < i
-					}
-				}
 				front := p
 				if far {
 					front = q
