@@ -38,6 +38,12 @@ func TestAFoldThatFadesOutHasALine(t *testing.T) {
 		assert.InDelta(t, end, low, 2, "%d", n)
 		assert.Zero(t, cover(t, folding(t, n, 40, nil), 200, line.Edges{Crease: true, Angle: 45}), "%d: it bends by less", n)
 	}
+	// One that is hardly longer than a line is wide has none.
+	dent := mesh.Grid("sheet", 60, 60, func(u, v float64) vec.V {
+		x, y := 2*u-1, 2*v-1
+		return vec.V{float32(x), float32(y), float32(0.05 * math.Max(0, 1-60*(x*x+y*y)) * (1 - math.Abs(x)*8))}
+	})
+	assert.Less(t, cover(t, stagetest.Of(t, dent), 300, line.Edges{Crease: true, Angle: 20}), cover(t, folding(t, 60, 80, nil), 300, line.Edges{Crease: true, Angle: 20})/5)
 	// A file whose normals go over its edges smoothly has few polygons, and no folds; one whose normals jump has them.
 	bent := func(_, mid vec.V) vec.V {
 		if mid[0] < 0 {

@@ -3,7 +3,12 @@ package mesh
 import (
 	"math"
 	"slices"
+
+	"mobanta/core/disjoint"
 )
+
+// foldLeast is how long a fold must be, with those that it goes on in, in parts of the model's diagonal: less is a crumb of a line.
+const foldLeast = 0.03
 
 // foldReach is over how many edges a fold is looked for between two faces, and folds are told of faces.
 const foldReach = 4
@@ -14,6 +19,7 @@ const foldReach = 4
 type Folds struct {
 	s      *Surface
 	cosine float32
+	sharp  []bool // by corner: whether the edge that it starts bends so, and is no fold too short
 	near   []bool // by face: whether one of its edges, or of those near it, is a fold
 	some   bool
 }
@@ -39,15 +45,32 @@ func (s *Surface) Folds(degrees float64) *Folds {
 			ring = append(ring, face)
 		}
 	}
+	f.sharp = make([]bool, len(m.Corners))
+	var folds []int32 // the corner that starts each
+	runs := disjoint.New(len(m.Positions))
 	for c := range int32(len(m.Corners)) {
 		q := t.mate[c]
 		if q <= c || f.smooth(c) {
 			continue
 		}
+		f.sharp[c], f.sharp[q] = true, true
 		if a, b := t.faceOf[c], t.faceOf[q]; of[a] == of[b] && m.FacePart[a] == m.FacePart[b] {
-			add(a)
-			add(b)
+			folds = append(folds, c)
+			runs.Join(t.weld[m.Corners[c].Pos], t.weld[m.Corners[t.next[c]].Pos])
 		}
+	}
+	long := map[int32]float32{}
+	at := func(c int32) int32 { return runs.Find(t.weld[m.Corners[c].Pos]) }
+	for _, c := range folds {
+		long[at(c)] += m.Positions[m.Corners[c].Pos].Sub(m.Positions[m.Corners[t.next[c]].Pos]).Len()
+	}
+	for _, c := range folds {
+		if long[at(c)] < foldLeast*s.Box.Diagonal() {
+			f.sharp[c], f.sharp[t.mate[c]] = false, false
+			continue
+		}
+		add(t.faceOf[c])
+		add(t.faceOf[t.mate[c]])
 	}
 	f.some = len(ring) > 0
 	for range foldReach {
@@ -119,7 +142,7 @@ func (f *Folds) Between(a, b int32) bool {
 				if q < 0 {
 					continue
 				}
-				next := step{t.faceOf[q], at.folded || !f.smooth(c)}
+				next := step{t.faceOf[q], at.folded || f.sharp[c]}
 				if m.FacePart[next.face] != m.FacePart[from] {
 					continue
 				}
