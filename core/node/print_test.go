@@ -82,6 +82,9 @@ func TestPatternsPutOnAsMuchInkAsTheToneAsks(t *testing.T) {
 
 // Where patterns from three sides meet, ink is as full as elsewhere, and there is as much of it as is asked.
 func TestSidesMeetInInkNotInGrey(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	// A plane that looks askew, so that all three sides, or two, are seen on all of it.
 	for _, n := range []vec.V{{1, 0.83, 1.17}, {1, 0.2, 0.9}, {0.8, 1, 0.3}} {
 		x, y := vec.Across(n.Unit())
@@ -239,6 +242,9 @@ func TestAnchoredDotsGoWithTheSurface(t *testing.T) {
 // All the way round a model nothing of a pattern that goes with it jumps: from one half degree to the next no more changes behind
 // it than elsewhere. There is as much ink as is asked there too.
 func TestNothingJumpsBehindAModel(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes long")
+	}
 	ball := stagetest.Of(t, mesh.Sphere(1, 64, 32))
 	masks := func(azimuth float64, kind string) map[int32]float32 { // by pixel
 		b := seenBy(t, ball, stage.Camera{Azimuth: azimuth, Elevation: 12, Distance: 5, Angle: 30}, 200, 200)
