@@ -14,25 +14,30 @@ import (
 	"mobanta/core/meshfile"
 )
 
-// A ball of few faces is brought in: it is drawn smooth, which is said; on the stage panel that is turned off and on, and undone.
-func TestAModelOfFewFacesIsDrawnSmooth(t *testing.T) {
-	var ball bytes.Buffer
-	require.NoError(t, meshfile.WriteOBJ(&ball, mesh.Sphere(1, 14, 8)))
-	path := filepath.Join(t.TempDir(), "ball.obj")
-	require.NoError(t, os.WriteFile(path, ball.Bytes(), 0o600))
-
-	d := begun(t, "Buoy")
+// broughtIn begins a project and brings a model into it, of which something is said.
+func broughtIn(t *testing.T, m *mesh.Mesh, says string) *desk {
+	var obj bytes.Buffer
+	require.NoError(t, meshfile.WriteOBJ(&obj, m))
+	path := filepath.Join(t.TempDir(), "model.obj")
+	require.NoError(t, os.WriteFile(path, obj.Bytes(), 0o600))
+	d := begun(t, "Model")
 	v := d.version()
 	require.NoError(t, d.el(`#hint input[data-model]`).SetFiles([]string{path}))
 	d.stored(v)
-	d.until("it is said", `() => document.getElementById("said").textContent.includes("drawn smooth")`)
+	d.until("it is said", `says => document.getElementById("said").textContent.includes(says)`, says)
 	d.settled()
+	return d
+}
+
+// A ball of few faces is brought in: it is drawn smooth, which is said; on the stage panel that is turned off and on, and undone.
+func TestAModelOfFewFacesIsDrawnSmooth(t *testing.T) {
+	d := broughtIn(t, mesh.Sphere(1, 14, 8), "drawn smooth")
 	round := d.pixels("#26414D") // of the backdrop
 
 	d.press(input.Digit5)
 	toggle := `[data-edit*='"smooth"']`
 	d.until("the toggle", `s => document.querySelector(s)?.getAttribute("aria-pressed") === "true"`, toggle)
-	v = d.version()
+	v := d.version()
 	d.click(toggle)
 	d.stored(v)
 	d.settled()

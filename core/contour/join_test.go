@@ -109,6 +109,17 @@ func TestWhatIsNotOneCurveStaysApart(t *testing.T) {
 			assert.True(t, slices.Equal(in[i].Places, out[i].Places), name)
 		}
 	}
+	// The further two run past each other, the further they may lie apart.
+	line := func(from, to, y float32) Curve {
+		c := Curve{Kind: Contour}
+		for x := from; x <= to; x++ {
+			c.Places = append(c.Places, Place{X: x, Y: y, Near: 0.2})
+		}
+		return c
+	}
+	for past, n := range map[float32]int{4: 2, 14: 1} {
+		assert.Len(t, joined([]Curve{line(0, 100, 50), line(100-past, 200, 51.6)}, two, 3), n, "%v", past)
+	}
 	a := arcOf(0, 2)
 	b := arcOf(1.985, 4)
 	assert.Len(t, joined([]Curve{a, b}, two, 3), 1)

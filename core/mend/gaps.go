@@ -123,7 +123,7 @@ func gridOf(m *mesh.Mesh, positions []int32, cell float32) *grid {
 // joinCorners makes one place of positions on the border that nearly meet, the nearest first; their middle. n counts those that
 // were further apart than rounding explains.
 func joinCorners(m *mesh.Mesh) (n int, joined bool) {
-	weld := welded(m)
+	weld := mesh.Weld(m.Positions)
 	b := borderOf(m, weld)
 	size := m.Bounds().Diagonal()
 	if len(b.sides) == 0 || !(size > 0) {
@@ -243,7 +243,7 @@ type through struct {
 
 // splitSides lets sides on the border go through positions of it that lie on them.
 func splitSides(m *mesh.Mesh) int {
-	weld := welded(m)
+	weld := mesh.Weld(m.Positions)
 	b := borderOf(m, weld)
 	size := m.Bounds().Diagonal()
 	if len(b.sides) == 0 || !(size > 0) {

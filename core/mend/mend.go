@@ -115,21 +115,6 @@ func mend(ctx context.Context, m *mesh.Mesh, kinds mesh.Mends) (out *mesh.Mesh, 
 	return m, f, nil
 }
 
-// welded returns for each position the first at the same place.
-func welded(m *mesh.Mesh) []int32 {
-	first := make(map[vec.V]int32, len(m.Positions))
-	out := make([]int32, len(m.Positions))
-	for i, p := range m.Positions {
-		j, ok := first[p]
-		if !ok {
-			j = int32(i)
-			first[p] = j
-		}
-		out[i] = j
-	}
-	return out
-}
-
 // without returns a mesh without some of its faces; n tells how many these are. It keeps at least one.
 func without(m *mesh.Mesh, drop []bool) (out *mesh.Mesh, n int) {
 	for _, d := range drop {
@@ -178,7 +163,7 @@ func empty(m *mesh.Mesh) (*mesh.Mesh, int) {
 
 // twice drops all but the first of the faces of a part that have the same corners, whichever way round.
 func twice(m *mesh.Mesh) (*mesh.Mesh, int) {
-	weld := welded(m)
+	weld := mesh.Weld(m.Positions)
 	drop := make([]bool, len(m.FaceEnd))
 	byHash := make(map[uint64][]int32, len(drop)) // faces, the first at its place each
 	sorted := func(i int) []int32 {

@@ -21,7 +21,7 @@ const (
 // for correcting facet orientations in polygon meshes based on ray casting"). What sees none of it on either side stays as it
 // is: the inside of a wall looks inward.
 func turned(m *mesh.Mesh) (*mesh.Mesh, int) {
-	weld := welded(m)
+	weld := mesh.Weld(m.Positions)
 	n := len(m.FaceEnd)
 	type link struct {
 		to    int32

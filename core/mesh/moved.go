@@ -51,7 +51,7 @@ func (s *Surface) Always(key string, make func() any) any {
 
 // welded returns for each vertex the first vertex that stood at its place at rest.
 func (s *Surface) welded() []int32 {
-	s.weldOnce.Do(func() { s.weld = weld(s.Pos) })
+	s.weldOnce.Do(func() { s.weld = Weld(s.Pos) })
 	return s.weld
 }
 

@@ -59,7 +59,7 @@ func (t *topology) joints(m *Mesh) []joined {
 
 func newTopology(m *Mesh) *topology {
 	n := len(m.Corners)
-	t := &topology{weld: weld(m.Positions), across: make([]int32, n), mate: make([]int32, n),
+	t := &topology{weld: Weld(m.Positions), across: make([]int32, n), mate: make([]int32, n),
 		faceOf: make([]int32, n), next: make([]int32, n), normal: make([]vec.V, len(m.FaceEnd))}
 	from := int32(0)
 	for f, end := range m.FaceEnd {
@@ -151,7 +151,8 @@ func (t *topology) corners(m *Mesh, f int) (n int) {
 	return n
 }
 
-func weld(positions []vec.V) []int32 {
+// Weld returns for each position the first at the same place.
+func Weld(positions []vec.V) []int32 {
 	first := make(map[vec.V]int32, len(positions))
 	out := make([]int32, len(positions))
 	for i, p := range positions {
