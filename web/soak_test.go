@@ -35,19 +35,21 @@ func TestEightClients(t *testing.T) {
 		took []time.Duration
 	}
 	clients := make([]client, 8)
-	var wg sync.WaitGroup
-	end := time.Now().Add(length)
 	for k := range clients {
-		c := &clients[k]
 		code, body := s.do("POST", "/projects", strings.NewReader("name=own"), map[string]string{"Content-Type": "application/x-www-form-urlencoded"})
 		require.Equal(t, 303, code, body)
 		list, err := s.store.Projects(context.Background(), false)
 		require.NoError(t, err)
 		for _, p := range list {
 			if p.ID != s.id && !slices.ContainsFunc(clients, func(o client) bool { return o.own == p.ID }) {
-				c.own = p.ID
+				clients[k].own = p.ID
 			}
 		}
+	}
+	var wg sync.WaitGroup
+	end := time.Now().Add(length)
+	for k := range clients {
+		c := &clients[k]
 		if k%4 == 0 {
 			b := s.tab(t)
 			b.say(map[string]any{"t": "view", "w": 64, "h": 48, "look": "look1"})
