@@ -37,6 +37,7 @@ func joined(curves []Curve, scene *stage.Scene, gap float32) []Curve {
 	}
 	curves = slices.Clone(curves)
 	g := map[[2]int32][]end{}
+	var ends []end
 	cell := func(x, y float32) [2]int32 { return [2]int32{int32(x / (past * gap)), int32(y / (past * gap))} }
 	for i, c := range curves {
 		if c.Kind != Contour || c.Closed || len(c.Places) < 3 {
@@ -46,6 +47,7 @@ func joined(curves []Curve, scene *stage.Scene, gap float32) []Curve {
 			e := c.end(i, last, 3*gap)
 			k := cell(e.x, e.y)
 			g[k] = append(g[k], e)
+			ends = append(ends, e)
 		}
 	}
 	type pair struct {
@@ -54,15 +56,14 @@ func joined(curves []Curve, scene *stage.Scene, gap float32) []Curve {
 		along float32 // outward from a: below 0 where they run past each other
 	}
 	var pairs []pair
-	for k, list := range g {
+	for _, a := range ends { // in their order, or the curves would not be the same each time
+		k := cell(a.x, a.y)
 		for dx := int32(-1); dx <= 1; dx++ {
 			for dy := int32(-1); dy <= 1; dy++ {
 				for _, b := range g[[2]int32{k[0] + dx, k[1] + dy}] {
-					for _, a := range list {
-						if a.before(b) && scene.Parts[curves[a.curve].Part].Model == scene.Parts[curves[b.curve].Part].Model {
-							if along, off, ok := a.meets(b, gap); ok {
-								pairs = append(pairs, pair{a, b, max(along, -along) + off, along})
-							}
+					if a.before(b) && scene.Parts[curves[a.curve].Part].Model == scene.Parts[curves[b.curve].Part].Model {
+						if along, off, ok := a.meets(b, gap); ok {
+							pairs = append(pairs, pair{a, b, max(along, -along) + off, along})
 						}
 					}
 				}
@@ -72,8 +73,8 @@ func joined(curves []Curve, scene *stage.Scene, gap float32) []Curve {
 	if len(pairs) == 0 {
 		return curves
 	}
-	slices.SortFunc(pairs, func(p, q pair) int {
-		return cmp.Or(cmp.Compare(p.far, q.far), cmp.Compare(p.a.curve, q.a.curve), cmp.Compare(p.b.curve, q.b.curve))
+	slices.SortStableFunc(pairs, func(p, q pair) int {
+		return cmp.Compare(p.far, q.far)
 	})
 	// Each curve that has become part of another says of which, and whether its ends were turned round there.
 	done := map[[2]int]bool{}

@@ -125,3 +125,22 @@ func TestWhatIsNotOneCurveStaysApart(t *testing.T) {
 	assert.Len(t, joined([]Curve{a, b}, two, 3), 1)
 	assert.Len(t, joined([]Curve{a, b}, two, 0), 2, "where no gaps are closed nothing is joined")
 }
+
+// Two halves of a ring meet equally well at both places: the ring begins at the same one each time.
+func TestARingBeginsAtOnePlace(t *testing.T) {
+	line := func(from, to float32) Curve {
+		c := Curve{Kind: Contour}
+		for k := range 65 {
+			s, co := math.Sincos(float64(from) + float64(to-from)*float64(k)/64)
+			c.Places = append(c.Places, Place{X: float32(math.Round(300 + 200*co)), Y: float32(math.Round(300 + 200*s)), Near: 0.2})
+		}
+		return c
+	}
+	halves := func() []Curve { return []Curve{line(0, math.Pi), line(math.Pi, 2*math.Pi)} }
+	once := joined(halves(), two, 3)
+	require.Len(t, once, 1)
+	for range 50 {
+		again := joined(halves(), two, 3)
+		require.True(t, slices.Equal(once[0].Places, again[0].Places))
+	}
+}

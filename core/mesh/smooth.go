@@ -308,7 +308,7 @@ const (
 	// coarseBend is the angle in degrees by which faces that are shaded as one surface bend at an edge for bands of light to
 	// break there, and coarseShare which part of all such edges, by length, must.
 	coarseBend  = 15
-	coarseShare = 0.3
+	coarseShare = 0.12
 	// coarseRim is how far a rim of straight pieces may lie within the round one that it stands for, in parts of the diagonal: a
 	// pixel of a picture of 1,600 lines that the model fills.
 	coarseRim = 1.0 / 1600
