@@ -48,9 +48,10 @@ screenshots: ## the pictures in docs/screenshots, from the sample project
 	@$(GO) run ./e2e/screenshots docs/screenshots
 
 GALLERY := assimp-testmodels # Debian packages of models
+GALLERY_NPM := bunny teapot  # npm packages of a model each, as lists of positions and cells
 
 gallery: build ## models from elsewhere in several looks, for looking at, in .gallery/index.html beside those of the time before
-	@GO=$(GO) scripts/gallery $(GALLERY)
+	@GO=$(GO) NPM="$(GALLERY_NPM)" scripts/gallery $(GALLERY)
 
 handover: ## what is handed over of the samples, in docs/handover: the kettle as a page, the dial baked, the octopus painted
 	@scripts/need chromium

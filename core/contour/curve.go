@@ -350,6 +350,14 @@ func (f *finder) seen(rays *trace.Scene, l laid) []Curve {
 	if !any || n < 2 {
 		return nil
 	}
+	if bare := f.bare(rays, &l, open); bare != nil {
+		for i, b := range bare {
+			if b {
+				open[i], l.away[i], all = false, true, false
+				f.tellNot(l.Places[i].Tri)
+			}
+		}
+	}
 	if all {
 		return []Curve{l.Curve}
 	}

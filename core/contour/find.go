@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"slices"
+	"sync"
 
 	"mobanta/core/names"
 	"mobanta/core/parallel"
@@ -96,6 +97,8 @@ type finder struct {
 	pieces []piece
 	// byFaces tells that edges lie open between their faces, whatever the normals say.
 	byFaces bool
+	mu      sync.Mutex
+	untold  map[int32]bool // triangles whose contour is left out; see bare
 }
 
 // toEye returns the direction from a place to the eye; not unit.

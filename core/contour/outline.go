@@ -24,17 +24,23 @@ func (f *finder) outlines(rays *trace.Scene, drawn []Curve, workers int) []Curve
 	f.over(workers, len(faces), func(t int) {
 		faces[t] = f.flat[t].Dot(toEye(f.view, f.geo.Pos[f.geo.Tri[t][0]])) > 0
 	})
-	told := make([]bool, len(f.first)) // the knots about which the surface has a contour
+	told := make([]bool, len(f.first))   // the knots about which the surface has a contour
+	untold := make([]bool, len(f.first)) // those about which it is left out
 	for i := range f.pieces {
 		if p := &f.pieces[i]; p.kind == Contour {
+			by := told
+			if f.untold[p.tri] {
+				by = untold
+			}
 			for _, v := range f.geo.Tri[p.tri] {
-				told[f.knot[v]] = true
+				by[f.knot[v]] = true
 			}
 		}
 	}
+	tells := func(knot int32) bool { return told[knot] && !untold[knot] }
 	for i := range f.edges {
 		e := &f.edges[i]
-		if e.tri[1] < 0 || faces[e.tri[0]] == faces[e.tri[1]] || !e.turned || told[e.knot[0]] || told[e.knot[1]] {
+		if e.tri[1] < 0 || faces[e.tri[0]] == faces[e.tri[1]] || !e.turned || tells(e.knot[0]) || tells(e.knot[1]) {
 			continue
 		}
 		side := 0
@@ -53,7 +59,11 @@ func (f *finder) outlines(rays *trace.Scene, drawn []Curve, workers int) []Curve
 		l := g.laid(chains[i])
 		some := false
 		for k := range l.Places {
-			if l.away[k] || near.has(&l.Places[k], besideEdge*l.edge[k]) {
+			within := besideEdge * l.edge[k]
+			if v := f.geo.Tri[l.Places[k].Tri]; untold[f.knot[v[0]]] || untold[f.knot[v[1]]] || untold[f.knot[v[2]]] {
+				within = 0 // what was beside it is not drawn
+			}
+			if l.away[k] || near.has(&l.Places[k], within) {
 				l.away[k] = true
 				continue
 			}

@@ -3,6 +3,7 @@ package mesh_test
 import (
 	"context"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -174,6 +175,13 @@ func TestWhichModelsAreCoarse(t *testing.T) {
 		}
 		faceted.Normals = append(faceted.Normals, n)
 	}
+	r := rand.New(rand.NewPCG(3, 14))
+	rough := cut(mesh.Sphere(1, 96, 48)) // as a thinned scan is, in half of its surface
+	for i, p := range rough.Positions {
+		if p[1] > 0 {
+			rough.Positions[i] = p.Mul(1 + 0.022*r.Float32())
+		}
+	}
 	for name, c := range map[string]struct {
 		mesh    *mesh.Mesh
 		coarse  bool
@@ -182,7 +190,7 @@ func TestWhichModelsAreCoarse(t *testing.T) {
 		"a ball of 196": {cut(mesh.Sphere(1, 14, 8)), true, mesh.ByAngle}, "with normals": {lit, true, mesh.ByFile}, "faceted": {faceted, false, ""},
 		"a fine ball": {mesh.Sphere(1, 96, 48), false, ""}, "a ball whose rim shows corners": {cut(mesh.Sphere(1, 36, 18)), true, mesh.ByAngle}, "one whose rim just does not": {mesh.Sphere(1, 50, 25), false, ""},
 		"small ones far apart": {apart(), false, ""}, "a cube": {cube(), false, ""}, "a can of twelve": {mesh.Lathe("can", []vec.V{{0, -1}, {1, -1}, {1, 1}, {0, 1}}, 12), true, mesh.ByAngle},
-		"a plane": {mesh.FindSolid("plane").Make(), false, ""},
+		"a rough one": {rough, true, mesh.ByAngle}, "a plane": {mesh.FindSolid("plane").Make(), false, ""},
 	} {
 		form, coarse := c.mesh.Coarse()
 		assert.Equal(t, c.coarse, coarse, name)

@@ -44,6 +44,9 @@ type picture struct {
 type model struct {
 	Name     string
 	Pictures []picture
+	Measures measures
+	Lit      string // the file that lights what is amiss
+	Why      string // there are no measures
 }
 
 func main() {
@@ -85,14 +88,24 @@ func run(program, lookDir, models, out string) error {
 	parallel.Do(parallel.Cores(), len(files), func(i int) {
 		name, _ := filepath.Rel(models, files[i])
 		rows[i].Name = name
+		given := []string{"--model", files[i]}
+		if smooth(files[i]) {
+			given = append(given, "--smooth")
+		}
+		if m, err := measure(program, given); err != nil {
+			rows[i].Why = err.Error()
+		} else {
+			rows[i].Measures = m
+			rows[i].Lit = "now/" + flat(name) + "-measured.png"
+			if err := written(filepath.Join(out, rows[i].Lit), m.lit); err != nil {
+				rows[i].Why = err.Error()
+			}
+		}
 		for _, l := range looks {
-			p := picture{Look: l.Name, File: strings.NewReplacer("/", "_", " ", "-").Replace(name+"-"+l.Name) + ".png"}
-			args := []string{"render", "--model", files[i], "--size", "2134x1600", "--samples", "16", "--out", filepath.Join(now, p.File)}
+			p := picture{Look: l.Name, File: flat(name+"-"+l.Name) + ".png"}
+			args := append([]string{"render", "--size", "2134x1600", "--samples", "16", "--out", filepath.Join(now, p.File)}, given...)
 			if l.File != "" {
 				args = append(args, "--look", filepath.Join(lookDir, l.File+".json"))
-			}
-			if smooth(files[i]) {
-				args = append(args, "--smooth")
 			}
 			if text, err := exec.Command(program, args...).CombinedOutput(); err != nil {
 				p.Why = strings.TrimSpace(string(text))
@@ -103,7 +116,11 @@ func run(program, lookDir, models, out string) error {
 		}
 		said.Lock()
 		defer said.Unlock()
-		fmt.Println(name)
+		if rows[i].Why == "" {
+			fmt.Printf("%s: %v\n", name, rows[i].Measures)
+		} else {
+			fmt.Printf("%s: %s\n", name, rows[i].Why)
+		}
 	})
 	var html bytes.Buffer
 	if err := page.Execute(&html, rows); err != nil {
@@ -152,14 +169,20 @@ func (p *picture) compare(now, before string) {
 		return
 	}
 	p.Share = 100 * float64(n) / float64(len(b.Pix)/4)
-	f, err := os.Create(filepath.Join(now, "differs-"+p.File))
-	if err != nil {
-		return
-	}
-	defer f.Close()
-	if png.Encode(f, lit) == nil {
+	if written(filepath.Join(now, "differs-"+p.File), lit) == nil {
 		p.Differs = "now/differs-" + p.File
 	}
+}
+
+// flat is a name as that of a file.
+func flat(name string) string { return strings.NewReplacer("/", "_", " ", "-").Replace(name) }
+
+func written(name string, m image.Image) error {
+	f, err := os.Create(name)
+	if err != nil {
+		return err
+	}
+	return errors.Join(png.Encode(f, m), f.Close())
 }
 
 func decoded(name string) (*image.NRGBA, error) {
@@ -178,8 +201,8 @@ func decoded(name string) (*image.NRGBA, error) {
 }
 
 var page = template.Must(template.New("page").Parse(`<!doctype html><html lang="en"><meta charset="utf-8"><title>Gallery</title>
-<style>body{font:14px sans-serif;background:#222;color:#eee;margin:1rem}section{display:flex;gap:.5rem;overflow-x:auto}figure{margin:0;flex:none;width:24rem}img{width:100%;display:block}figcaption{padding:.2rem 0}h2{font-size:1rem}a{color:inherit}</style>
-{{range .}}<h2>{{.Name}}</h2><section>{{range .Pictures}}<figure>{{if .Why}}<p>{{.Why}}</p>{{else}}<a href="now/{{.File}}"><img loading="lazy" src="now/{{.File}}" alt="now, in {{.Look}}"></a>
+<style>body{font:14px sans-serif;background:#222;color:#eee;margin:1rem}section{display:flex;gap:.5rem;overflow-x:auto}figure{margin:0;flex:none;width:24rem}img{width:100%;display:block}figcaption{padding:.2rem 0}h2{font-size:1rem}a{color:inherit}.amiss{color:#fb8}</style>
+{{range .}}<h2>{{.Name}}</h2>{{if .Why}}{{else}}<p{{if .Measures.Amiss}} class="amiss"{{end}}><a href="{{.Lit}}">{{.Measures}}</a></p>{{end}}<section>{{range .Pictures}}<figure>{{if .Why}}<p>{{.Why}}</p>{{else}}<a href="now/{{.File}}"><img loading="lazy" src="now/{{.File}}" alt="now, in {{.Look}}"></a>
 {{with .Before}}<a href="{{.}}"><img loading="lazy" src="{{.}}" alt="before"></a>{{end}}{{with .Differs}}<a href="{{.}}"><img loading="lazy" src="{{.}}" alt="what differs"></a>{{end}}{{end}}
 <figcaption>{{.Look}}{{if .Differs}}: {{printf "%.2f" .Share}} % differ{{end}}</figcaption></figure>{{end}}</section>{{end}}</html>
 `))
