@@ -36,7 +36,7 @@ import (
 
 type renderFlags struct {
 	bundle, model, look, size, peek, sun, camera, out string
-	staging, frames, format                           string
+	staging, frames, format, profile                  string
 	samples, bits, steps                              int
 	smooth, mend                                      bool
 	clear, fills, json                                bool
@@ -67,7 +67,7 @@ How far it is is told on standard error.`,
   mobanta render --model ball.obj --peek "Diffuse light" --out tone.pfm`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return render(cmd.Context(), &f, cmd.OutOrStdout(), cmd.ErrOrStderr())
+			return profiled(f.profile, func() error { return render(cmd.Context(), &f, cmd.OutOrStdout(), cmd.ErrOrStderr()) })
 		},
 	}
 	c.Flags().StringVar(&f.bundle, "bundle", "", "bundle to render")
@@ -92,6 +92,7 @@ How far it is is told on standard error.`,
 	c.Flags().StringVar(&f.out, "out", "", "file to write")
 	c.Flags().StringVar(&f.format, "format", "", "what to write, where the ending does not say: "+strings.Join(formats(), ", "))
 	c.Flags().BoolVar(&f.fills, "fills", false, "with a .svg: the bands too, as flat regions under the lines")
+	c.Flags().StringVar(&f.profile, "profile", "", "file to write on what the processor's time went, for go tool pprof")
 	c.Flags().BoolVar(&f.json, "json", false, "tell what was written on standard output, as JSON")
 	c.MarkFlagsMutuallyExclusive("bundle", "model")
 	c.MarkFlagsMutuallyExclusive("time", "frames")
