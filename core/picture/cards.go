@@ -136,7 +136,7 @@ func (r *Renderer) inked(ctx context.Context, gi int, target eval.Target, w, h i
 	pix := make([]byte, 4*w*h)
 	sheet := line.NewSheet(r.job.W, r.job.H)
 	if rule := r.groups[gi].program.Lines(target); rule != nil {
-		strokes, err := r.inker.strokes(ctx, r.seen, []layer{{gi, target, rule}}, nil)
+		strokes, err := r.inker.strokes(ctx, r.seen, []layer{{gi, target, rule}}, nil, r.Workers)
 		if err != nil {
 			return nil, err
 		}

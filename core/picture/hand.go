@@ -40,7 +40,7 @@ func (r *inker) byHand(ctx context.Context, l layer, hand line.Hand) ([]line.Str
 	points := sample.At(r.job.Scene, &r.view, places)
 	found := shade.NewFindings(points, nil)
 	found.Level = r.level
-	planes, err := r.eval(ctx, &r.groups[l.group], at{points, found, nil}, []eval.Target{l.target})
+	planes, err := r.eval(ctx, &r.groups[l.group], at{points: points, found: found}, []eval.Target{l.target})
 	if err != nil {
 		return nil, err
 	}

@@ -7,7 +7,6 @@ import (
 	"mobanta/core/budget"
 	"mobanta/core/contour"
 	"mobanta/core/line"
-	"mobanta/core/sample"
 )
 
 // What a renderer remembers, for the sake of the next picture, counts against a budget
@@ -40,7 +39,7 @@ func (r *Renderer) Close() {
 // forget lets go of the last picture and of all that was found for it.
 func (r *Renderer) forget() {
 	r.seen, r.groups, r.groupOf, r.sampleAt, r.projector, r.rays = nil, nil, nil, nil, nil, nil
-	r.later, r.opened, r.inker.curves = nil, nil, nil
+	r.later, r.inker.curves = nil, nil
 	r.inker.forget()
 	r.result, r.unshown = Result{}, image.Rectangle{}
 }
@@ -106,10 +105,8 @@ func (r *Renderer) Size() int {
 	if r.projector != nil {
 		sum += r.projector.Bytes()
 	}
-	for _, v := range [2]*sample.Visibility{r.seen, r.opened} {
-		if v != nil {
-			sum += 8 * len(v.Tri)
-		}
+	if r.seen != nil {
+		sum += 8 * len(r.seen.Tri)
 	}
 	for _, v := range r.later {
 		if v != nil {
@@ -141,7 +138,6 @@ func (r *Renderer) Size() int {
 func (r *Renderer) trim(most int, all bool) int {
 	steps := []func(){
 		func() {
-			r.opened = nil
 			for k := len(r.later) - 1; k >= 0 && r.Size() > most; k-- {
 				r.later = r.later[:k]
 			}

@@ -86,9 +86,9 @@ func (r *inker) forget() {
 // strokes finds the lines of some layers in what position k sees, and the ink at each
 // of their places there.
 // drawn, which may be nil, keeps those that are the same at all positions.
-func (r *inker) strokes(ctx context.Context, vis *sample.Visibility, layers []layer, drawn [][]line.Stroke) ([][]line.Stroke, error) {
+func (r *inker) strokes(ctx context.Context, vis *sample.Visibility, layers []layer, drawn [][]line.Stroke, workers int) ([][]line.Stroke, error) {
 	out := make([][]line.Stroke, len(layers))
-	seen := &line.Seen{Vis: vis, Scene: r.job.Scene, View: r.view, Workers: r.Workers}
+	seen := &line.Seen{Vis: vis, Scene: r.job.Scene, View: r.view, Workers: workers}
 	for i, l := range layers {
 		if hand, ok := l.rule.(line.Hand); ok {
 			if drawn != nil && drawn[i] != nil {
@@ -105,7 +105,7 @@ func (r *inker) strokes(ctx context.Context, vis *sample.Visibility, layers []la
 			continue
 		}
 		var err error
-		if out[i], err = r.strokesOf(ctx, l, vis, l.rule.Find(seen, func(p int32) bool { return r.groupOf[p] == l.group })); err != nil {
+		if out[i], err = r.strokesOf(ctx, l, vis, l.rule.Find(seen, func(p int32) bool { return r.groupOf[p] == l.group }), workers); err != nil {
 			return nil, err
 		}
 		masked, ok := l.rule.(line.Masked)
@@ -120,7 +120,7 @@ func (r *inker) strokes(ctx context.Context, vis *sample.Visibility, layers []la
 			if err != nil {
 				return nil, err
 			}
-			if within, err = r.strokesOf(ctx, l, r.seen, chains); err != nil {
+			if within, err = r.strokesOf(ctx, l, r.seen, chains, workers); err != nil {
 				return nil, err
 			}
 			if drawn != nil {
@@ -133,7 +133,7 @@ func (r *inker) strokes(ctx context.Context, vis *sample.Visibility, layers []la
 }
 
 // strokesOf returns chains between pixels with the ink at each of their places.
-func (r *inker) strokesOf(ctx context.Context, l layer, vis *sample.Visibility, chains []line.Chain) (out []line.Stroke, err error) {
+func (r *inker) strokesOf(ctx context.Context, l layer, vis *sample.Visibility, chains []line.Chain, workers int) (out []line.Stroke, err error) {
 	var pixels []int32
 	for _, c := range chains {
 		for _, at := range c {
@@ -149,7 +149,7 @@ func (r *inker) strokesOf(ctx context.Context, l layer, vis *sample.Visibility, 
 	}
 	g := &r.groups[l.group]
 	points := sample.SeenAt(vis, r.job.Scene, r.view, pixels)
-	planes, err := r.eval(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, []eval.Target{l.target})
+	planes, err := r.eval(ctx, g, at{points: points, found: shade.NewFindings(points, g.found), workers: workers}, []eval.Target{l.target})
 	if err != nil {
 		return nil, err
 	}
@@ -195,28 +195,33 @@ func (r *inker) tone(ctx context.Context, l layer, masked line.Masked, put func(
 	return true, nil
 }
 
-// draw adds position k to the sheet of lines, unless it is there already.
-func (r *inker) draw(ctx context.Context, layers []layer, k int) error {
-	if r.sheet == nil || r.sheet.Passes != k || len(layers) == 0 {
+// begin adds the first position to the sheet of lines, unless it is there already.
+func (r *inker) begin(ctx context.Context, layers []layer) error {
+	if r.sheet == nil || r.sheet.Passes != 0 || len(layers) == 0 {
 		return nil
 	}
-	if k == 0 {
-		r.drawn = make([][]line.Stroke, len(layers))
-		r.still = !slices.ContainsFunc(layers, func(l layer) bool { _, hand := l.rule.(line.Hand); return !hand })
-	} else if r.still {
-		return nil
-	}
-	vis, err := r.visible(ctx, k)
+	r.drawn = make([][]line.Stroke, len(layers))
+	r.still = !slices.ContainsFunc(layers, func(l layer) bool { _, hand := l.rule.(line.Hand); return !hand })
+	strokes, err := r.strokes(ctx, r.seen, layers, r.drawn, r.Workers)
 	if err != nil {
 		return err
 	}
-	strokes, err := r.strokes(ctx, vis, layers, r.drawn)
-	if err != nil {
-		return err
+	r.add(strokes)
+	return nil
+}
+
+// lacks returns the first position that the sheet of lines lacks, of n; n for none.
+func (r *inker) lacks(layers []layer, n int) int {
+	if r.sheet == nil || len(layers) == 0 || r.still {
+		return n
 	}
+	return r.sheet.Passes
+}
+
+// add adds the strokes of the next position to the sheet.
+func (r *inker) add(strokes [][]line.Stroke) {
 	r.sheet.Add(strokes, r.Workers)
 	r.result.Ink, r.result.InkPasses = r.sheet.Pix, r.sheet.Passes
-	return nil
 }
 
 // whole calls put with the tone that is wired to a set of lines over the whole picture, though only a part of it is drawn,
@@ -267,7 +272,7 @@ type Set struct {
 // first position sees them.
 func (r *Renderer) Sets(ctx context.Context) ([]Set, error) {
 	layers := r.inker.layers()
-	strokes, err := r.inker.strokes(ctx, r.seen, layers, nil)
+	strokes, err := r.inker.strokes(ctx, r.seen, layers, nil, r.Workers)
 	if err != nil {
 		return nil, err
 	}

@@ -43,7 +43,7 @@ type Renderer struct {
 	Gate  *priority.Gate
 	Heard int64
 	Least priority.Level // no work counts as more urgent than this
-	// Told, which may be nil, is called with how much of the positions of a picture is drawn, 0 to 1, by the goroutine that draws.
+	// Told, which may be nil, is called with how much of the positions of a picture is drawn, 0 to 1, by the goroutine that called Render.
 	Told func(part float64)
 	// Results limits the bytes of node results that are kept for the next picture.
 	Results int
@@ -63,9 +63,7 @@ type Renderer struct {
 	projector *sample.Projector
 	seen      *sample.Visibility // by the first position
 	later     []*sample.Packed   // by the others, from the second on; nil where not kept
-	opened    *sample.Visibility // what position openedAt sees, unpacked; or nil
-	openedAt  int
-	odd       bool // whether opened and later are of an odd number of positions
+	odd       bool               // whether later are of an odd number of positions
 	rays      *trace.Scene
 	lights    []light.Source
 	level     int // how well light that is found by chance is known; see shade.Findings
@@ -174,7 +172,7 @@ func (r *Renderer) Render(ctx context.Context, job scene.Job, show func(res *Res
 	if err := r.first(ctx); err != nil {
 		return err
 	}
-	if err := r.inker.draw(ctx, layers, 0); err != nil {
+	if err := r.inker.begin(ctx, layers); err != nil {
 		return err
 	}
 	res := &r.result
@@ -195,7 +193,7 @@ func (r *Renderer) Render(ctx context.Context, job scene.Job, show func(res *Res
 		if err := r.first(ctx); err != nil {
 			return err
 		}
-		if err := r.inker.draw(ctx, layers, 0); err != nil {
+		if err := r.inker.begin(ctx, layers); err != nil {
 			return err
 		}
 		res.Done = job.Samples == 1
@@ -214,24 +212,7 @@ func (r *Renderer) Render(ctx context.Context, job scene.Job, show func(res *Res
 	}
 	mask := res.mask(even)
 	res.Delta = make([]float32, len(res.Base))
-	if err := r.strewn(ctx, r.seen, 0, fine); err != nil {
-		return err
-	}
-	for k := 1; k < job.Samples; k++ {
-		if err := r.settle(ctx, k, mask, fine, layers); err != nil {
-			return err
-		}
-		res.Passes = k + 1
-		if r.Told != nil {
-			r.Told(float64(res.Passes) / float64(job.Samples))
-		}
-		res.Done = res.Passes == job.Samples
-		res.Dirty = res.Bounds()
-		if n := res.Passes; n == 4 && !job.Final || res.Done {
-			show(res)
-		}
-	}
-	return nil
+	return r.settle(ctx, mask, fine, layers, show)
 }
 
 // evenly returns the film without its lines and with patterns as what they come to on average: their
@@ -251,7 +232,7 @@ func (r *Renderer) evenly(ctx context.Context) (*film.Film, error) {
 			out.Base, own = slices.Clone(out.Base), true
 		}
 		g.program = g.even
-		err := r.each(ctx, &g, g.all(), func(p int32, c color.C, a float32) {
+		err := r.each(ctx, &g, g.all(), func(_ int, p int32, c color.C, a float32) {
 			b := out.Base[4*p : 4*p+4 : 4*p+4]
 			b[0], b[1], b[2], b[3] = c[0]*a, c[1]*a, c[2]*a, a
 		})
@@ -348,7 +329,7 @@ func (r *Renderer) prepare(ctx context.Context, job scene.Job) error {
 		}
 	}
 	if !same {
-		r.later, r.opened = nil, nil // can be had anew, and makes room
+		r.later = nil // can be had anew, and makes room
 		projector := r.projector
 		if projector == nil || !projector.Shows(job.Scene.Geometry, view) {
 			projector = sample.NewProjector(job.Scene.Geometry, view, r.Workers)
@@ -464,20 +445,29 @@ type at struct {
 	points *sample.Points
 	found  *shade.Findings
 	kept   *eval.Kept // nil to keep nothing
+
+	workers int // on how many cores; 0 for as many as the renderer has
 }
 
 // all returns the points of the group's first pass.
-func (g *group) all() at { return at{g.set, g.found, g.kept} }
+func (g *group) all() at { return at{points: g.set, found: g.found, kept: g.kept} }
 
 // pick returns some of the points of the group's first pass.
 func (g *group) pick(points []int32) at {
 	p := g.set.Pick(points)
-	return at{p, g.found.Pick(p, points), nil}
+	return at{points: p, found: g.found.Pick(p, points)}
 }
 
 // eval runs the targets of group g.
 func (r *Renderer) eval(ctx context.Context, g *group, over at, targets []eval.Target) ([][]node.Plane, error) {
-	return g.program.Run(ctx, eval.Env{Points: over.points, Found: over.found, Scene: r.scene(g.program.Rays(targets)), Moment: r.moment, Workers: r.Workers, Kept: over.kept}, targets)
+	scene, workers := r.scene(g.program.Rays(targets)), r.Workers
+	if over.workers > 0 {
+		workers = over.workers
+		if scene.Tracer != nil {
+			scene.Tracer.Workers = workers
+		}
+	}
+	return g.program.Run(ctx, eval.Env{Points: over.points, Found: over.found, Scene: scene, Moment: r.moment, Workers: workers, Kept: over.kept}, targets)
 }
 
 // shown returns the targets for the colour and the opacity of a group, and how
@@ -520,9 +510,9 @@ func display(kind network.Type, raw bool) func(p []node.Plane, i int) color.C {
 	return func(p []node.Plane, i int) color.C { return color.C{p[0][i], p[1][i], p[2][i]} }
 }
 
-// each evaluates what is shown of a group and calls f for every point with its
+// each evaluates what is shown of a group and calls f for every point, by its number and its pixel, with its
 // colour and opacity, from several goroutines.
-func (r *Renderer) each(ctx context.Context, g *group, over at, f func(pixel int32, c color.C, opacity float32)) error {
+func (r *Renderer) each(ctx context.Context, g *group, over at, f func(i int, pixel int32, c color.C, opacity float32)) error {
 	n := over.points.N
 	if n == 0 {
 		return nil
@@ -535,9 +525,13 @@ func (r *Renderer) each(ctx context.Context, g *group, over at, f func(pixel int
 	if err != nil {
 		return err
 	}
+	workers := r.Workers
+	if over.workers > 0 {
+		workers = over.workers
+	}
 	const chunk = 16384
 	pixels := over.points.Pixels().Pixel
-	parallel.Do(r.Workers, (n+chunk-1)/chunk, func(job int) {
+	parallel.Do(workers, (n+chunk-1)/chunk, func(job int) {
 		for i := job * chunk; i < min(n, (job+1)*chunk); i++ {
 			a := float32(1)
 			if len(planes) > 1 {
@@ -547,7 +541,7 @@ func (r *Renderer) each(ctx context.Context, g *group, over at, f func(pixel int
 			if len(planes) > 0 {
 				p = planes[0]
 			}
-			f(pixels[i], show(p, i), a)
+			f(i, pixels[i], show(p, i), a)
 		}
 	})
 	return nil
@@ -589,7 +583,7 @@ func (r *Renderer) first(ctx context.Context) error {
 		g.drawn = eval.Key{} // until it is there in full
 		res.Dirty = res.Dirty.Union(g.box)
 		r.unshown = res.Dirty
-		err = r.each(ctx, g, g.all(), func(p int32, c color.C, a float32) {
+		err = r.each(ctx, g, g.all(), func(_ int, p int32, c color.C, a float32) {
 			b := base[4*p : 4*p+4 : 4*p+4]
 			b[0], b[1], b[2], b[3] = c[0]*a, c[1]*a, c[2]*a, a
 		})
@@ -617,35 +611,6 @@ func (r *Renderer) shownKey(g *group) (eval.Key, error) {
 	return eval.Key(h.Sum(nil)[:16]), nil
 }
 
-// visible returns what position k sees, until the next is asked for.
-func (r *Renderer) visible(ctx context.Context, k int) (*sample.Visibility, error) {
-	if k == 0 {
-		return r.seen, nil
-	}
-	if odd := r.job.Samples%2 == 1; odd != r.odd {
-		r.later, r.opened, r.odd = nil, nil, odd
-	}
-	if r.opened != nil && r.openedAt == k {
-		return r.opened, nil
-	}
-	if k <= len(r.later) && r.later[k-1] != nil {
-		r.opened, r.openedAt = r.later[k-1].Unpack(r.opened), k
-		return r.opened, nil
-	}
-	vis, err := r.projector.Draw(ctx, Position(k, r.job.Samples), r.Workers)
-	if err != nil {
-		return nil, err
-	}
-	r.opened, r.openedAt = vis, k
-	if r.Keep && k < 16 && len(vis.Tri) <= 1<<20 {
-		for len(r.later) < k {
-			r.later = append(r.later, nil)
-		}
-		r.later[k-1] = vis.Pack()
-	}
-	return vis, nil
-}
-
 // fine tells in which pixels the picture may vary unseen by the first position; nil if
 // in none.
 func (r *Renderer) fine(ctx context.Context) ([]bool, error) {
@@ -670,66 +635,4 @@ func (r *Renderer) fine(ctx context.Context) ([]bool, error) {
 		}
 	}
 	return out, nil
-}
-
-// strewn adds, in the fine pixels, the k-th of places of their own.
-func (r *Renderer) strewn(ctx context.Context, vis *sample.Visibility, k int, fine []bool) error {
-	if fine == nil {
-		return nil
-	}
-	for i, points := range sample.Seen(vis, r.job.Scene, r.view, len(r.groups), r.groupOf, func(p int32) bool { return fine[p] }) {
-		points.Strew(k, r.job.Samples)
-		if err := r.add(ctx, &r.groups[i], points); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// add adds what some points show to the pixels that they are seen through.
-func (r *Renderer) add(ctx context.Context, g *group, points *sample.Points) error {
-	base, delta := r.result.Base, r.result.Delta
-	return r.each(ctx, g, at{points, shade.NewFindings(points, g.found), nil}, func(p int32, c color.C, a float32) {
-		b, d := base[4*p:4*p+4], delta[4*p:4*p+4]
-		d[0], d[1], d[2], d[3] = d[0]+(c[0]*a-b[0]), d[1]+(c[1]*a-b[1]), d[2]+(c[2]*a-b[2]), d[3]+(a-b[3])
-	})
-}
-
-// settle adds position k: at the pixels of mask, wherever it sees another part than
-// the first position did, and, at places of their own, in the fine ones.
-func (r *Renderer) settle(ctx context.Context, k int, mask, fine []bool, layers []layer) error {
-	priority.Yield(ctx)
-	vis, err := r.visible(ctx, k)
-	if err != nil {
-		return err
-	}
-	r.shine(vis)
-	res, first, parts := &r.result, r.seen, r.job.Scene.TriPart
-	keep := func(p int32) bool {
-		if fine != nil && fine[p] {
-			return false
-		}
-		if mask[p] {
-			return true
-		}
-		a, b := vis.Tri[p], first.Tri[p]
-		return a != b && (a < 0 || b < 0 || parts[a] != parts[b])
-	}
-	base, delta := res.Base, res.Delta
-	for i, points := range sample.Seen(vis, r.job.Scene, r.view, len(r.groups), r.groupOf, keep) {
-		if err := r.add(ctx, &r.groups[i], points); err != nil {
-			return err
-		}
-	}
-	if err := r.strewn(ctx, vis, k, fine); err != nil {
-		return err
-	}
-	for p, t := range vis.Tri {
-		if t < 0 && first.Tri[p] >= 0 {
-			for c := 4 * p; c < 4*p+4; c++ {
-				delta[c] -= base[c]
-			}
-		}
-	}
-	return r.inker.draw(ctx, layers, k)
 }

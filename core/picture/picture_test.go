@@ -162,6 +162,8 @@ func TestTheSameBytesOnAnyNumberOfCores(t *testing.T) {
 	assert.Equal(t, one, bytesOf(t, r, j), "and from what was kept")
 	r.Keep = false
 	assert.Equal(t, one, bytesOf(t, r, j))
+	j.Samples = 7
+	assert.Equal(t, bytesOf(t, picture.NewRenderer(1), j), bytesOf(t, picture.NewRenderer(5), j), "and an odd number of positions")
 }
 
 func TestWhatAChangeLeavesBehindIsWhatAFreshPictureShows(t *testing.T) {

@@ -374,7 +374,7 @@ func (r *Renderer) ToneOf(ctx context.Context, look string, net *network.Network
 		return nil, fmt.Errorf("picture: %s is no tone", ref)
 	}
 	g.program = program
-	planes, err := r.eval(ctx, &g, at{g.set, g.found, nil}, []eval.Target{t})
+	planes, err := r.eval(ctx, &g, at{points: g.set, found: g.found}, []eval.Target{t})
 	if err != nil {
 		return nil, err
 	}

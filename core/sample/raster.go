@@ -106,11 +106,20 @@ type bin struct {
 // 0.5) being the middle. It stops early, with the context's error, when ctx ends.
 // The place is rounded to a subpixel.
 func (p *Projector) Draw(ctx context.Context, at [2]float32, workers int) (*Visibility, error) {
+	return p.DrawInto(ctx, nil, at, workers)
+}
+
+// DrawInto is Draw into the memory of old, which may be nil, or of a picture of another size, and is not to be used again.
+func (p *Projector) DrawInto(ctx context.Context, old *Visibility, at [2]float32, workers int) (*Visibility, error) {
 	frame := p.view.Frame()
 	w, h := frame.Dx(), frame.Dy()
 	jitter := [2]int32{snap(at[0]), snap(at[1])}
 	at = [2]float32{float32(jitter[0]) / subpixel, float32(jitter[1]) / subpixel}
-	vis := &Visibility{W: w, H: h, Min: frame.Min, Jitter: at, Tri: make([]int32, w*h), Near: make([]float32, w*h)}
+	vis := old
+	if vis == nil || len(vis.Tri) != w*h {
+		vis = &Visibility{Tri: make([]int32, w*h), Near: make([]float32, w*h)}
+	}
+	vis.W, vis.H, vis.Min, vis.Jitter = w, h, frame.Min, at
 	tiles := image.Rect(frame.Min.X/tileSize, frame.Min.Y/tileSize, (frame.Max.X+tileSize-1)/tileSize, (frame.Max.Y+tileSize-1)/tileSize)
 	n := tiles.Dx() * tiles.Dy()
 	bins := make([][]bin, chunks)
