@@ -26,12 +26,12 @@ const (
 
 // share is what one position adds to a picture.
 type share struct {
-	added    []added // by group, at the pixels of the mask and where another part is seen
-	strewn   []added // by group, in the fine pixels
-	vis      *sample.Visibility
-	gone     []int32         // pixels at which nothing is seen where the first position sees something
-	packed   *sample.Packed  // vis, to be kept; nil for not
-	strokes  [][]line.Stroke // by layer; nil for none
+	added    []added            // by group, at the pixels of the mask and where another part is seen
+	strewn   []added            // by group, in the fine pixels
+	vis      *sample.Visibility // what it sees; nil once nobody asks
+	gone     []int32            // pixels at which nothing is seen where the first position sees something
+	packed   *sample.Packed     // vis, to be kept; nil for not
+	strokes  [][]line.Stroke    // by layer; nil for none
 	err      error
 	panicked *parallel.Panic
 
@@ -50,7 +50,7 @@ func (s *share) room(n int) []float32 {
 
 // again returns a share with nothing in it that has the memory of s.
 func (s *share) again() *share {
-	return &share{vis: s.vis, added: s.added[:0], strewn: s.strewn[:0], gone: s.gone[:0], memory: s.memory[:0]}
+	return &share{added: s.added[:0], strewn: s.strewn[:0], gone: s.gone[:0], memory: s.memory[:0]}
 }
 
 // added is what some points show: their pixels, and for each red, green and blue times opacity, and opacity.
@@ -80,6 +80,9 @@ func (r *Renderer) settle(ctx context.Context, mask, fine []bool, layers []layer
 		}
 	}
 	from := r.inker.lacks(layers, n)
+	if !r.Keep && len(mask) > maxLaterPixels { // a large picture needs the memory more than the next one does
+		r.groupsLet(func(g *group) { g.kept.Shed(r.Results) })
+	}
 	zero := share{vis: r.seen}
 	if err := r.sow(ctx, &zero, 0, fine, r.Workers); err != nil {
 		return err
@@ -88,6 +91,7 @@ func (r *Renderer) settle(ctx context.Context, mask, fine []bool, layers []layer
 
 	many := max(1, min(r.Workers, atOnce, atOncePixels/len(mask), n-1))
 	each := max(1, r.Workers/many)
+	shining := res.shining != "" // asks what each position sees when it is added
 	ctx, stop := context.WithCancel(ctx)
 	var wg sync.WaitGroup
 	defer wg.Wait()
@@ -98,6 +102,7 @@ func (r *Renderer) settle(ctx context.Context, mask, fine []bool, layers []layer
 	}
 	room := make(chan struct{}, many+1) // for those at work and for one that is done
 	spare := make(chan *share, many+1)
+	views := make(chan *sample.Visibility, many+1)
 	var next atomic.Int64
 	for range many {
 		wg.Go(func() {
@@ -120,7 +125,15 @@ func (r *Renderer) settle(ctx context.Context, mask, fine []bool, layers []layer
 				case s = <-spare:
 				default:
 				}
+				select {
+				case s.vis = <-views:
+				default:
+				}
 				r.shared(ctx, s, k, was, mask, fine, lacking, each)
+				if s.vis != nil && !shining {
+					views <- s.vis
+					s.vis = nil
+				}
 				done[k] <- s
 			}
 		})
@@ -139,6 +152,9 @@ func (r *Renderer) settle(ctx context.Context, mask, fine []bool, layers []layer
 			return s.err
 		}
 		r.join(s, k)
+		if s.vis != nil {
+			views <- s.vis
+		}
 		spare <- s.again()
 		<-room
 		res.Passes = k + 1
@@ -257,7 +273,9 @@ func (r *Renderer) take(groups []added) {
 
 // join adds the share of position k to the picture; those before it are there.
 func (r *Renderer) join(s *share, k int) {
-	r.shine(s.vis)
+	if s.vis != nil {
+		r.shine(s.vis)
+	}
 	r.take(s.added)
 	r.take(s.strewn)
 	base, delta := r.result.Base, r.result.Delta

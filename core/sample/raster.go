@@ -6,6 +6,7 @@ import (
 	"context"
 	"image"
 	"math"
+	"sync"
 
 	"mobanta/core/parallel"
 	"mobanta/core/stage"
@@ -35,12 +36,14 @@ type Projector struct {
 	view stage.View
 	x, y []int32   // in subpixels
 	near []float32 // NaN where the vertex lies behind the near plane or beyond the guard
+
+	bins *sync.Pool // of [][]bin, by chunk and tile, from one picture to the next
 }
 
 // NewProjector projects the vertices of geo on up to workers cores.
 func NewProjector(geo *stage.Geometry, view stage.View, workers int) *Projector {
 	n := len(geo.Pos)
-	p := &Projector{geo: geo, view: view, x: make([]int32, n), y: make([]int32, n), near: make([]float32, n)}
+	p := &Projector{geo: geo, view: view, x: make([]int32, n), y: make([]int32, n), near: make([]float32, n), bins: &sync.Pool{}}
 	nan := float32(math.NaN())
 	parallel.Do(workers, (n+8191)/8192, func(job int) {
 		for i := job * 8192; i < min(n, (job+1)*8192); i++ {
@@ -122,10 +125,20 @@ func (p *Projector) DrawInto(ctx context.Context, old *Visibility, at [2]float32
 	vis.W, vis.H, vis.Min, vis.Jitter = w, h, frame.Min, at
 	tiles := image.Rect(frame.Min.X/tileSize, frame.Min.Y/tileSize, (frame.Max.X+tileSize-1)/tileSize, (frame.Max.Y+tileSize-1)/tileSize)
 	n := tiles.Dx() * tiles.Dy()
-	bins := make([][]bin, chunks)
+	bins, _ := p.bins.Get().([][]bin)
+	if bins == nil || len(bins[0]) != n {
+		bins = make([][]bin, chunks)
+		for c := range bins {
+			bins[c] = make([]bin, n)
+		}
+	}
+	defer p.bins.Put(bins)
 	nt := len(p.geo.Tri)
 	parallel.Do(workers, chunks, func(c int) {
-		bins[c] = make([]bin, n)
+		for i := range bins[c] {
+			b := &bins[c][i]
+			b.plain, b.cut = b.plain[:0], b.cut[:0]
+		}
 		if ctx.Err() != nil {
 			return
 		}
