@@ -3,7 +3,7 @@ SHELL := /bin/bash
 GO ?= go
 BIN := bin/mobanta
 
-.PHONY: demo test quick check race bench screenshots gallery handover css build fuzz soak release node_modules
+.PHONY: demo test quick check race bench heavy screenshots gallery handover css build fuzz soak release node_modules
 
 demo: build ## build, make the sample project if it is not there, serve, print the address
 	@$(BIN) demo --data data
@@ -39,9 +39,12 @@ css: ## build the style sheet after a change to styles or templates
 	@$(MAKE) -s node_modules
 	@cd web && npm run --silent css
 
-bench: ## the measured claims
+bench: ## the measured claims; make bench heavy: the samples as orders draw them, on one core and on two
 	@scripts/need chromium
-	@$(GO) run ./e2e/bench
+	@$(GO) run ./e2e/bench $(filter heavy,$(MAKECMDGOALS))
+
+heavy: # what make bench is told to run
+	@:
 
 screenshots: ## the pictures in docs/screenshots, from the sample project
 	@scripts/need chromium

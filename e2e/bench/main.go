@@ -18,11 +18,12 @@ import (
 
 func main() {
 	run := run
-	if len(os.Args) > 1 && os.Args[1] == "delivery" { // that part alone
-		run = delivering
-	}
-	if len(os.Args) > 1 && os.Args[1] == "handover" {
-		run = handingOver
+	if len(os.Args) > 1 { // a part alone
+		parts := map[string]func() error{"delivery": delivering, "handover": handingOver, "heavy": heavy}
+		if run = parts[os.Args[1]]; run == nil {
+			fmt.Fprintln(os.Stderr, "bench: delivery, handover or heavy, or nothing for all but that")
+			os.Exit(2)
+		}
 	}
 	if err := run(); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
