@@ -94,6 +94,7 @@ func (o *shifted) ready(p *Points, want Attr, workers int) {
 	if want&(Weights|Foot) != 0 {
 		o.of.Resolve(Weights|Normal|Foot, workers)
 		p.geo.Beside()
+		p.geo.FlatNormals()
 	}
 }
 
@@ -112,7 +113,7 @@ const maxCrossed = 16
 // goes on as a plane.
 func (o *shifted) place(p *Points, lo, hi int) {
 	g := p.geo
-	beside := g.Beside()
+	beside, flats := g.Beside(), g.FlatNormals()
 	for i := lo; i < hi; i++ {
 		n := vec.V{o.of.Norm[0][i], o.of.Norm[1][i], o.of.Norm[2][i]}
 		d, second := Frame(n)
@@ -123,21 +124,20 @@ func (o *shifted) place(p *Points, lo, hi int) {
 			d = d.Mul(-1)
 		}
 		t := o.of.Tri[i]
-		flat := g.FlatNormal(t)
+		flat := flats[t]
 		if cos := flat.Dot(n); cos > 0.1 || cos < -0.1 {
 			d = d.Sub(n.Mul(flat.Dot(d) / cos)) // so that it lies d along, seen from above
 		} else {
 			d = d.Sub(flat.Mul(flat.Dot(d)))
 		}
-		p.Tri[i], p.Weights[0][i], p.Weights[1][i] = walk(p, beside, t, o.of.Weights[0][i], o.of.Weights[1][i], d.Mul(o.of.Step(i)))
+		p.Tri[i], p.Weights[0][i], p.Weights[1][i] = walk(g, beside, flats, t, o.of.Weights[0][i], o.of.Weights[1][i], d.Mul(o.of.Step(i)))
 		p.Back[i] = o.of.Back[i]
 	}
 }
 
 // walk returns where one comes to from a point of triangle t along d, which lies in
 // its plane.
-func walk(p *Points, beside [][3]int32, t int32, u, v float32, d vec.V) (int32, float32, float32) {
-	g := p.geo
+func walk(g *stage.Geometry, beside [][3]int32, flats []vec.V, t int32, u, v float32, d vec.V) (int32, float32, float32) {
 	for range maxCrossed {
 		c := g.Tri[t]
 		e1, e2 := g.Pos[c[1]].Sub(g.Pos[c[0]]), g.Pos[c[2]].Sub(g.Pos[c[0]])
@@ -172,7 +172,7 @@ func walk(p *Points, beside [][3]int32, t int32, u, v float32, d vec.V) (int32, 
 			along /= sum
 		}
 		line := g.Pos[to].Sub(g.Pos[from]).Unit()
-		n1, n2 := g.FlatNormal(t), g.FlatNormal(next)
+		n1, n2 := flats[t], flats[next]
 		out1, out2 := line.Cross(n1), line.Cross(n2)
 		rest := d.Mul(1 - part)
 		d = line.Mul(rest.Dot(line)).Add(out2.Mul(rest.Dot(out1)))

@@ -43,6 +43,8 @@ type Geometry struct {
 
 	besideOnce sync.Once
 	beside     [][3]int32
+	flatOnce   sync.Once
+	flat       []vec.V
 	keeping    sync.Mutex
 	kept       map[string]any
 }
@@ -331,6 +333,18 @@ func (sc *Scene) Folds(degrees float64) func(a, b int32) bool {
 		first := int32(sc.Models[i].FirstTri)
 		return of[i].Between(a-first, b-first)
 	}
+}
+
+// FlatNormals returns the unit normals of all triangles, as FlatNormal has them: for who asks for many again and again. They are
+// kept; do not write to them.
+func (g *Geometry) FlatNormals() []vec.V {
+	g.flatOnce.Do(func() {
+		g.flat = make([]vec.V, len(g.Tri))
+		for t := range g.flat {
+			g.flat[t] = g.FlatNormal(int32(t))
+		}
+	})
+	return g.flat
 }
 
 // FlatNormal returns the unit normal of triangle t.
