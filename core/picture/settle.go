@@ -20,6 +20,8 @@ const (
 	// for the sake of memory.
 	atOnce       = 4
 	atOncePixels = 8 << 20
+	// alone is how many fine pixels a position has that is worked out by itself: enough for all cores, and much for memory.
+	alone = 1 << 17
 	// maxLater is how many positions are kept, with the first, of what each sees, and maxLaterPixels of how large a picture.
 	maxLater, maxLaterPixels = 16, 1 << 20
 )
@@ -90,6 +92,15 @@ func (r *Renderer) settle(ctx context.Context, mask, fine []bool, layers []layer
 	r.take(zero.strewn)
 
 	many := max(1, min(r.Workers, atOnce, atOncePixels/len(mask), n-1))
+	fines := 0
+	for _, f := range fine {
+		if f {
+			fines++
+		}
+	}
+	if fines > alone {
+		many = 1
+	}
 	each := max(1, r.Workers/many)
 	shining := res.shining != "" // asks what each position sees when it is added
 	ctx, stop := context.WithCancel(ctx)
@@ -208,7 +219,9 @@ func (r *Renderer) share(ctx context.Context, s *share, k int, was []*sample.Pac
 		a, b := s.vis.Tri[p], first[p]
 		return a != b && (a < 0 || b < 0 || parts[a] != parts[b])
 	}
-	for i, points := range sample.Seen(s.vis, r.job.Scene, r.view, len(r.groups), r.groupOf, keep) {
+	sets := sample.Seen(s.vis, r.job.Scene, r.view, len(r.groups), r.groupOf, keep)
+	for i, points := range sets {
+		sets[i] = nil // what is found out about them goes as soon as it is used
 		a, err := r.worked(ctx, s, &r.groups[i], points, workers)
 		if err != nil {
 			return err
@@ -236,7 +249,9 @@ func (r *Renderer) sow(ctx context.Context, s *share, k int, fine []bool, worker
 	if fine == nil {
 		return nil
 	}
-	for i, points := range sample.Seen(s.vis, r.job.Scene, r.view, len(r.groups), r.groupOf, func(p int32) bool { return fine[p] }) {
+	sets := sample.Seen(s.vis, r.job.Scene, r.view, len(r.groups), r.groupOf, func(p int32) bool { return fine[p] })
+	for i, points := range sets {
+		sets[i] = nil
 		points.Strew(k, r.job.Samples)
 		a, err := r.worked(ctx, s, &r.groups[i], points, workers)
 		if err != nil {
