@@ -11,9 +11,8 @@ const (
 	// bareReach is how far beside a line what it stands for must be seen, in thousandths of the page's height, and bareLong how
 	// long a stretch without is left out.
 	bareReach, bareLong = 3, 8
-	// bareBend is the angle in degrees up to which faces beside a line are one, and bareCrease that in parts of the angle from which
-	// on a bend is a crease.
-	bareBend, bareCrease = 12, 0.3
+	// bareBend is the angle in degrees up to which faces beside a line are one.
+	bareBend = 12
 )
 
 // bare tells, for the places of a chain that are open, along which stretches no edge of the surface is seen: on both sides the eye
@@ -21,7 +20,7 @@ const (
 // round one, but no form turns away; and where what crosses a surface ends within it, nothing of it stands out. Only contours and
 // crossings can be bare.
 func (f *finder) bare(rays *trace.Scene, l *laid, open []bool) []bool {
-	if l.Kind != Contour && l.Kind != Crossing && l.Kind != Crease || f.byFaces {
+	if l.Kind != Contour && l.Kind != Crossing || f.byFaces {
 		return nil
 	}
 	var out []bool
@@ -106,19 +105,22 @@ func (f *finder) goesOn(rays *trace.Scene, l *laid, i int, reach float32) bool {
 	if !ok || f.geo.TriPart[a.Tri] != f.geo.TriPart[b.Tri] {
 		return false
 	}
-	if a.Tri == b.Tri {
-		return true
+	// Of a contour faces about one corner: between others there may be room for what is not seen at all, as between waves.
+	if l.Kind == Contour && !(f.touch(a.Tri, b.Tri) && f.wholeOf(p.Tri) == f.wholeOf(a.Tri)) {
+		return false
 	}
-	along := f.at(b).Sub(f.at(a)).Unit()
-	bend := float64(bareBend)
-	if l.Kind == Crease {
-		bend = min(bend, bareCrease*f.want.Bends)
-	}
-	sin, cos := math.Sincos(bend * math.Pi / 180)
-	even := func(m, n vec.V) bool {
+	sin, cos := math.Sincos(bareBend * math.Pi / 180)
+	even := func(a, b trace.Hit) bool {
+		m, n := f.flat[a.Tri], f.flat[b.Tri]
+		along := f.at(b).Sub(f.at(a)).Unit()
 		return m.Dot(n) > float32(cos) && max(along.Dot(m), -along.Dot(m)) < float32(sin) && max(along.Dot(n), -along.Dot(n)) < float32(sin)
 	}
-	return even(f.flat[a.Tri], f.flat[b.Tri]) || l.Kind == Crease && even(f.shaded(a), f.shaded(b)) // what is shaded smooth looks smooth
+	for _, side := range [2]float32{-0.7 / reach, 0.7 / reach} { // what is narrower, as a wire or a groove, is seen right beside it
+		if c, ok := f.through(rays, p.X+x*side, p.Y+y*side); !ok || !even(a, c) {
+			return false
+		}
+	}
+	return even(a, b)
 }
 
 // through returns what the eye sees at a place of the page.
@@ -127,10 +129,16 @@ func (f *finder) through(rays *trace.Scene, x, y float32) (trace.Hit, bool) {
 	return rays.Nearest(o, d, 1e6*f.geo.Size)
 }
 
-// shaded returns the normal of the surface where a ray has met it.
-func (f *finder) shaded(h trace.Hit) vec.V {
-	v := f.geo.Tri[h.Tri]
-	return f.geo.Normal[v[0]].Mul(1 - h.U - h.V).Add(f.geo.Normal[v[1]].Mul(h.U)).Add(f.geo.Normal[v[2]].Mul(h.V)).Unit()
+// touch tells whether two triangles are one, or meet at a corner.
+func (f *finder) touch(s, t int32) bool {
+	for _, a := range f.geo.Tri[s] {
+		for _, b := range f.geo.Tri[t] {
+			if f.knot[a] == f.knot[b] {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // at returns where a ray has met a triangle.

@@ -109,3 +109,25 @@ func TestWhatEndsInASurfaceHasNoCrossing(t *testing.T) {
 	assert.Zero(t, lines(1e-4))
 	assert.Greater(t, lines(0.15), 100.0)
 }
+
+// A wire over a plate, of one part with it and narrower than what is looked at beside a line, keeps both of its contours.
+func TestAWireBeforeAPlateHasItsLines(t *testing.T) {
+	for _, radius := range []float64{0.002, 0.004, 0.01} { // of 400 pixels to the unit or so
+		m := &mesh.Mesh{}
+		m.Join(mesh.Cuboid(vec.V{2, 2, 0.2}), vec.Place(vec.V{}, vec.V{}, 1))
+		m.Join(mesh.Lathe("wire", []vec.V{{0, -0.8}, {float32(radius), -0.8}, {float32(radius), 0.8}, {0, 0.8}}, 24), vec.Place(vec.V{0, 0, 0.5}, vec.V{}, 1))
+		for i := range m.FacePart {
+			m.FacePart[i] = 0
+		}
+		m.Parts = m.Parts[:1]
+		curves, view := look(t, stagetest.Of(t, m), stage.Camera{Distance: 6, Angle: 30, Ortho: true}, contour.Contour)
+		within := 0.0 // of the plate's rim
+		for _, c := range curves {
+			x := c.Places[len(c.Places)/2].X
+			if max(x-pageW/2, pageW/2-x) < 0.1*view.Scale {
+				within += length([]contour.Curve{c})
+			}
+		}
+		assert.InDelta(t, 2*1.6*float64(view.Scale), within, 0.1*float64(view.Scale), "radius %v", radius)
+	}
+}
