@@ -37,7 +37,7 @@ type Projector struct {
 	x, y []int32   // in subpixels
 	near []float32 // NaN where the vertex lies behind the near plane or beyond the guard
 
-	bins *sync.Pool // of [][]bin, by chunk and tile, from one picture to the next
+	bins *sync.Pool // of *[][]bin, by chunk and tile, from one picture to the next
 }
 
 // NewProjector projects the vertices of geo on up to workers cores.
@@ -125,14 +125,16 @@ func (p *Projector) DrawInto(ctx context.Context, old *Visibility, at [2]float32
 	vis.W, vis.H, vis.Min, vis.Jitter = w, h, frame.Min, at
 	tiles := image.Rect(frame.Min.X/tileSize, frame.Min.Y/tileSize, (frame.Max.X+tileSize-1)/tileSize, (frame.Max.Y+tileSize-1)/tileSize)
 	n := tiles.Dx() * tiles.Dy()
-	bins, _ := p.bins.Get().([][]bin)
-	if bins == nil || len(bins[0]) != n {
-		bins = make([][]bin, chunks)
-		for c := range bins {
-			bins[c] = make([]bin, n)
+	kept, _ := p.bins.Get().(*[][]bin)
+	if kept == nil || len((*kept)[0]) != n {
+		all := make([][]bin, chunks)
+		for c := range all {
+			all[c] = make([]bin, n)
 		}
+		kept = &all
 	}
-	defer p.bins.Put(bins)
+	defer p.bins.Put(kept)
+	bins := *kept
 	nt := len(p.geo.Tri)
 	parallel.Do(workers, chunks, func(c int) {
 		for i := range bins[c] {
