@@ -181,7 +181,8 @@ func (r *Renderer) settle(ctx context.Context, mask, fine []bool, layers []layer
 	return nil
 }
 
-// shared works out the share of position k, with the lines of layers. Of the renderer it only reads, but for was, what positions were seen to see before.
+// shared works out the share of position k, with the lines of layers; a panic becomes a part of it. Of the renderer it only
+// reads. was is what positions see that is known from before.
 func (r *Renderer) shared(ctx context.Context, s *share, k int, was []*sample.Packed, mask, fine []bool, layers []layer, workers int) {
 	defer func() {
 		if v := recover(); v != nil {

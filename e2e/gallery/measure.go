@@ -225,29 +225,15 @@ type surface struct {
 }
 
 func surfaceOf(passes map[string][]byte) (*surface, error) {
-	open := func(name string) (image.Image, error) {
+	var shown [4]image.Image
+	for i, name := range [...]string{"depth.png", "normals.png", "parts.png", "tone.png"} {
 		m, err := png.Decode(bytes.NewReader(passes[name]))
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)
 		}
-		return m, nil
+		shown[i] = m
 	}
-	depth, err := open("depth.png")
-	if err != nil {
-		return nil, err
-	}
-	normals, err := open("normals.png")
-	if err != nil {
-		return nil, err
-	}
-	parts, err := open("parts.png")
-	if err != nil {
-		return nil, err
-	}
-	tone, err := open("tone.png")
-	if err != nil {
-		return nil, err
-	}
+	depth, normals, parts, tone := shown[0], shown[1], shown[2], shown[3]
 	b := depth.Bounds()
 	n := b.Dx() * b.Dy()
 	s := &surface{w: b.Dx(), h: b.Dy(), depth: make([]float64, n), normal: make([][3]float64, n), part: make([]uint16, n), tone: make([]float64, n)}
