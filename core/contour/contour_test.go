@@ -376,3 +376,30 @@ func TestFacetsAreCounted(t *testing.T) {
 	_, cube := m.Faceted(5, func(part int32) bool { return sc.Parts[part].Name != "Sphere" })
 	assert.Equal(t, 6, cube)
 }
+
+// A ring with corners begins at one of them, so that its strokes run from corner to corner: a cube seen straight from the front, and
+// turned.
+func TestARingBeginsAtACorner(t *testing.T) {
+	for _, azimuth := range []float64{0, 20, 45} {
+		sc := stagetest.Of(t, mesh.Cuboid(vec.V{2, 2, 2}))
+		curves, view := look(t, sc, stage.Camera{Azimuth: azimuth, Distance: 6, Angle: 30, Ortho: true}, contour.Contour)
+		require.Len(t, curves, 1)
+		places := curves[0].Places
+		require.True(t, curves[0].Closed)
+		assert.Equal(t, [2]float32{places[0].X, places[0].Y}, [2]float32{places[len(places)-1].X, places[len(places)-1].Y})
+		left, top, corners := float32(pageW), float32(pageH), 0
+		for _, p := range sc.Pos {
+			x, y, _ := view.Project(view.Camera(p))
+			left, top = min(left, x), min(top, y)
+		}
+		for i, p := range places {
+			outer := min(p.X-left, pageW-left-p.X) < 0.01 && min(p.Y-top, pageH-top-p.Y) < 0.01
+			assert.Equal(t, outer, p.Corner, "place %d at %v, %v", i, p.X, p.Y)
+			if outer {
+				corners++
+			}
+		}
+		assert.Equal(t, 5, corners, "the first twice")
+		assert.InDelta(t, float64(2*(pageW-2*left)+2*(pageH-2*top)), length(curves), 0.1)
+	}
+}

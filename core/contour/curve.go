@@ -214,6 +214,7 @@ func (f *finder) laid(c chain) (l laid) {
 	l.Kind, l.Part, l.Closed = first.kind, first.part, c.closed
 	w, h := float32(f.view.W), float32(f.view.H)
 	var lastX, lastY float32
+	corner := func(n *node, x, y float32) bool { return n.corner && lastX*x+lastY*y < cornerCosine }
 	for i, number := range c.pieces {
 		p := f.pieces[number]
 		if c.turned[i] {
@@ -230,7 +231,7 @@ func (f *finder) laid(c chain) (l laid) {
 			steps = int(max(1, min(4096, math.Ceil(float64(long/f.want.Step)))))
 		}
 		if long > 0 {
-			if a.corner && len(l.Places) > 0 && (lastX*dx+lastY*dy)/long < cornerCosine {
+			if len(l.Places) > 0 && corner(a, dx/long, dy/long) {
 				l.Places[len(l.Places)-1].Corner = true
 			}
 			lastX, lastY = dx/long, dy/long
@@ -268,7 +269,33 @@ func (f *finder) laid(c chain) (l laid) {
 			l.at = append(l.at, spot{on, on.Add(pl.Normal.Mul(a.lift*s + b.lift*t)), a.within*s + b.within*t, p.whole})
 		}
 	}
+	if l.Closed && len(l.Places) > 2 {
+		begins, n := &f.pieces[c.pieces[0]], len(l.Places)
+		a, b := &f.nodes[begins.end[0]], &f.nodes[begins.end[1]]
+		if c.turned[0] {
+			a, b = b, a
+		}
+		dx, dy := b.x-a.x, b.y-a.y
+		if long := vec.Sqrt(dx*dx + dy*dy); long > 0 && corner(a, dx/long, dy/long) {
+			l.Places[0].Corner, l.Places[n-1].Corner = true, true
+		}
+		l.turn(max(0, slices.IndexFunc(l.Places, func(p Place) bool { return p.Corner })))
+	}
 	return l
+}
+
+// turn makes a ring begin, and end, at one of its places.
+func (l *laid) turn(at int) {
+	if at > 0 && at+1 < len(l.Places) {
+		l.Places, l.at = turned(l.Places, at), turned(l.at, at)
+		l.away, l.edge = turned(l.away, at), turned(l.edge, at)
+	}
+}
+
+// turned returns a ring, whose last is its first, from another of its own on.
+func turned[T any](ring []T, at int) []T {
+	n := len(ring) - 1
+	return slices.Concat(ring[at:n], ring[:at+1])
 }
 
 // tangent returns which way a curve runs at a node, towards the other end of a piece.
@@ -361,19 +388,24 @@ func (f *finder) seen(rays *trace.Scene, l laid) []Curve {
 	if all {
 		return []Curve{l.Curve}
 	}
-	// Of a ring that is partly hidden the pieces begin behind what hides it.
+	if !slices.Contains(open, true) {
+		return nil
+	}
+	turn := func(seen bool) {
+		at := slices.Index(open, seen)
+		l.turn(at)
+		open = turned(open, at)
+	}
 	if l.Closed {
-		at := slices.Index(open, false)
-		turn := func(k int) int { return (at + k) % (n - 1) } // its last place is its first
-		r := laid{Curve: Curve{Kind: l.Kind, Part: l.Part}}
-		was := open
-		open = make([]bool, n)
-		for k := range n {
-			i := turn(k)
-			r.Places, r.at, r.away = append(r.Places, l.Places[i]), append(r.at, l.at[i]), append(r.away, l.away[i])
-			open[k] = was[i]
-		}
-		l = r
+		turn(true) // so that no gap lies across its ends
+	}
+	f.close(&l, open)
+	if !slices.Contains(open, false) {
+		return []Curve{l.Curve}
+	}
+	if l.Closed {
+		turn(false) // the pieces of a ring begin behind what hides it
+		l.Closed = false
 	}
 	var out []Curve
 	var run []Place
@@ -393,19 +425,6 @@ func (f *finder) seen(rays *trace.Scene, l laid) []Curve {
 		case open[i]:
 			run = append(run, l.Places[i])
 		case i > 0 && open[i-1]:
-			// A short gap is none.
-			gap, k := float32(0), i
-			for k < n && !open[k] && !l.away[k] && gap <= f.want.Gap {
-				gap += apart(&l.Places[k-1], &l.Places[k])
-				k++
-			}
-			if k < n && open[k] && gap <= f.want.Gap {
-				for j := i; j < k; j++ {
-					open[j] = true
-				}
-				run = append(run, l.Places[i])
-				continue
-			}
 			if end, ok := f.edgeOf(rays, &l, i-1, i); ok {
 				run = append(run, end)
 			}
@@ -414,6 +433,25 @@ func (f *finder) seen(rays *trace.Scene, l laid) []Curve {
 	}
 	flush()
 	return out
+}
+
+// close opens what is hidden, on the page, between two places of a chain that are seen, where it is no longer than the least gap.
+func (f *finder) close(l *laid, open []bool) {
+	for i := 1; i < len(open); i++ {
+		if open[i] || !open[i-1] {
+			continue
+		}
+		gap, k := float32(0), i
+		for k < len(open) && !open[k] && !l.away[k] && gap <= f.want.Gap {
+			gap += apart(&l.Places[k-1], &l.Places[k])
+			k++
+		}
+		if k < len(open) && open[k] && gap <= f.want.Gap {
+			for j := i; j < k; j++ {
+				open[j] = true
+			}
+		}
+	}
 }
 
 func apart(a, b *Place) float32 {

@@ -45,7 +45,7 @@ type Wanted struct {
 type Curve struct {
 	Kind   Kind
 	Part   int32 // whose line it is
-	Closed bool
+	Closed bool  // a ring, whose last place is its first
 	Places []Place
 }
 
@@ -56,7 +56,7 @@ type Place struct {
 	Tri     int32   // on which it lies
 	Weights [2]float32
 	Normal  vec.V // away from the surface, unit
-	Corner  bool  // whether the curve bends sharply here
+	Corner  bool  // whether the curve bends sharply here; a ring with corners begins at one
 }
 
 // node is where two pieces of a curve meet.

@@ -120,12 +120,13 @@ type spot struct {
 	along float32 // from where the stroke begins, in pixels
 }
 
-// curve adds the strokes of a curve: from corner to corner.
+// curve adds the strokes of a curve: from corner to corner. A ring with corners begins at one.
 func (h *drawer) curve(out []Stroke, c *contour.Curve, ink []Ink) []Stroke {
 	row := h.pens.Rows[c.Kind]
 	spots := make([]spot, 0, len(c.Places))
 	from := 0
-	cut := false
+	sharp := c.Closed && c.Places[0].Corner
+	cut := sharp
 	for i := range c.Places {
 		pl := &c.Places[i]
 		s := spot{x: pl.X, y: pl.Y, at: h.rest(pl), ink: ink[i]}
@@ -136,7 +137,7 @@ func (h *drawer) curve(out []Stroke, c *contour.Curve, ink []Ink) []Stroke {
 			from, cut = len(spots)-1, true
 		}
 	}
-	return h.stroke(out, spots[from:], c, row.Style, cut, cut && c.Closed)
+	return h.stroke(out, spots[from:], c, row.Style, cut, sharp)
 }
 
 // rest returns where a place lies on its model at rest, in its diagonals.

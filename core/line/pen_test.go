@@ -267,3 +267,44 @@ func TestHooksAreLeftOut(t *testing.T) {
 	_, strokes := drawn(t, h, p, 1, corner)
 	assert.Len(t, strokes, 2)
 }
+
+// The corners of a ring stay sharp, the one at which it begins like the others, and strokes go beyond
+// all of them.
+func TestARingKeepsItsCorners(t *testing.T) {
+	const h = 400
+	corners := [5][2]float64{{0.3, 0.3}, {0.7, 0.3}, {0.7, 0.7}, {0.3, 0.7}, {0.3, 0.3}}
+	c := curve(h, 400, true, func(t float64) (float64, float64) {
+		k := int(min(3, 4*t))
+		part := 4*t - float64(k)
+		return corners[k][0]*(1-part) + corners[k+1][0]*part, corners[k][1]*(1-part) + corners[k+1][1]*part
+	})
+	for k := 0; k <= 400; k += 100 {
+		c.Places[k].Corner = true
+	}
+	for _, overshoot := range []float32{0, 8} {
+		p := held(line.Even)
+		p.Overshoot = overshoot
+		cover, strokes := drawn(t, h, p, 10, c)
+		assert.Len(t, strokes, 4)
+		first := 0.0
+		for i, at := range corners {
+			x, y := int(at[0]*h), int(at[1]*h)
+			around := 0.0
+			for dy := -6; dy < 6; dy++ {
+				for dx := -6; dx < 6; dx++ {
+					around += float64(cover[(y+dy)*h+x+dx])
+				}
+			}
+			if i == 0 {
+				first = around
+			}
+			assert.InDelta(t, first, around, 0.01, "the corner at %v, %v", at[0], at[1])
+		}
+		want := 2*6*4 - 2*2 + math.Pi // two arms and a round corner
+		if over := float64(overshoot) * h / 1000; over > 0 {
+			want = 2*((6+over)*4+2*math.Pi) - 4*4 // crossed
+		}
+		assert.InDelta(t, want, first, 0.5)
+
+	}
+}
