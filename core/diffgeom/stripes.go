@@ -12,7 +12,8 @@ import (
 // smoothed over it: there are two such directions, one the other's opposite, and either is given.
 // Where it bends alike every way, as a ball does, it runs round the upright axis.
 type Flow struct {
-	sheet  *Sheet
+	cut    *cut
+	sheet  *Sheet // of its pieces
 	Way    []vec.V
 	Normal []vec.V
 }
@@ -21,34 +22,96 @@ type Flow struct {
 // bends on average.
 const level = 0.08
 
-// FlowOf returns the flow of a shape, smoothed over a radius. It is kept with the surface, and must
-// not be changed.
-func FlowOf(sh *shape.Shape, radius float64, workers int) *Flow {
-	made, _ := sh.Rest.Keep(fmt.Sprintf("flow %g %s", radius, sh.Key), func() (any, error) {
-		return newFlow(sh, radius, workers), nil
+// FlowOf returns the flow of a shape, smoothed over a radius, of pieces of its triangles that are no longer than that; 0 for
+// triangles as they are. It is kept with the surface, and must not be changed.
+func FlowOf(sh *shape.Shape, radius, longest float64, workers int) *Flow {
+	made, _ := sh.Rest.Keep(fmt.Sprintf("flow %g %g %s", radius, longest, sh.Key), func() (any, error) {
+		return newFlow(sh, radius, longest, workers), nil
 	})
 	return made.(*Flow)
 }
 
-// newFlow estimates the second fundamental form of each triangle from the normals of its corners
-// (Rusinkiewicz 2004), takes what is not alike every way of it as a tensor in space, and spreads its
-// components as heat is spread, so that directions need not be told from their opposites.
-func newFlow(sh *shape.Shape, radius float64, workers int) *Flow {
-	s := NewSheet(sh, false)
-	n := len(s.Area)
-	f := &Flow{sheet: s, Way: make([]vec.V, n), Normal: make([]vec.V, n)}
-	for v, k := range s.Of {
-		f.Normal[k] = f.Normal[k].Add(sh.Normal[v])
+func newFlow(sh *shape.Shape, radius, longest float64, workers int) *Flow {
+	whole := NewSheet(sh, false)
+	tensor := bendsOf(sh, whole, radius, workers)
+	c := cutTo(sh, longest)
+	s := whole
+	if c.shape != sh {
+		s = NewSheet(c.shape, false)
 	}
-	var tensor [6][]float64 // xx, yy, zz, xy, xz, yz
+	n := len(s.Area)
+	f := &Flow{cut: c, sheet: s, Way: make([]vec.V, n), Normal: make([]vec.V, n)}
+	for v, k := range s.Of {
+		f.Normal[k] = f.Normal[k].Add(c.shape.Normal[v])
+	}
+	for k := range f.Normal {
+		f.Normal[k] = f.Normal[k].Unit()
+	}
+	// Between the corners of a triangle the tensor goes over evenly from one to the next.
+	done := make([]bool, n)
+	for i, t := range sh.Rest.Tri {
+		c.corners(i, func(v int32, w [3]float64) {
+			k := s.Of[v]
+			if done[k] {
+				return
+			}
+			done[k] = true
+			var at [6]float64
+			for e := range at {
+				for m, v := range t {
+					at[e] += w[m] * tensor[e][whole.Of[v]]
+				}
+			}
+			f.Way[k] = along(f.Normal[k], at)
+		})
+	}
+	if c.shape != sh {
+		f.even(workers)
+	}
+	return f
+}
+
+// evenSweeps is how often the directions of neighbours are made more alike.
+const evenSweeps = 24
+
+// even makes directions more like those beside them: where one goes over into one across it, lines turn over some of their spacings
+// and not at once, where all of them would have to end.
+func (f *Flow) even(workers int) {
+	s, next := f.sheet, make([]vec.V, len(f.Way))
+	over := stretches(len(f.Way), workers)
+	for range evenSweeps {
+		over(func(lo, hi int) float64 {
+			for i := lo; i < hi; i++ {
+				var sum [6]float64
+				for l := s.start[i]; l < s.start[i+1]; l++ {
+					d := f.Way[s.to[l]]
+					x, y, z, w := float64(d[0]), float64(d[1]), float64(d[2]), s.pull[l]
+					for k, v := range [6]float64{x * x, y * y, z * z, x * y, x * z, y * z} {
+						sum[k] += w * v
+					}
+				}
+				next[i] = along(f.Normal[i], sum)
+			}
+			return 0
+		})
+		f.Way, next = next, f.Way
+	}
+}
+
+// bendsOf estimates the second fundamental form of each triangle from the normals of its corners (Rusinkiewicz 2004), takes what is
+// not alike every way of it as a tensor in space per knot, and spreads its components as heat is spread, so that directions need not
+// be told from their opposites. It returns xx, yy, zz, xy, xz, yz.
+func bendsOf(sh *shape.Shape, s *Sheet, radius float64, workers int) *[6][]float64 {
+	n := len(s.Area)
+	var tensor [6][]float64
 	for k := range tensor {
 		tensor[k] = make([]float64, n)
 	}
-	bend, whole := 0.0, 0.0
+	bend, area := 0.0, 0.0
 	eachBend(sh, func(t [3]int32, u, v vec.V, a, e, g, m float64) {
 		x, y := (e-g)/2, m // twice the angle of the direction that bends most, and by how much
 		size := math.Hypot(x, y)
-		bend, whole = bend+size*a, whole+a
+		bend, area = bend+size*a, area+a
 		// The larger one counts without its sign: hollows are drawn as swellings are.
 		if e+g < 0 {
 			x, y = -x, -y
@@ -59,21 +122,21 @@ func newFlow(sh *shape.Shape, radius float64, workers int) *Flow {
 			add(&tensor, s.Of[t[k]], d, size*a/3)
 		}
 	})
-	mean := level * bend / max(whole, 1e-300)
+	mean := level * bend / max(area, 1e-300)
 	if !(mean > 0) {
 		mean = 1
 	}
-	for k := range f.Normal {
-		f.Normal[k] = f.Normal[k].Unit()
-		round := vec.V{0, 1, 0}.Cross(f.Normal[k])
+	normal := make([]vec.V, n)
+	for v, k := range s.Of {
+		normal[k] = normal[k].Add(sh.Normal[v])
+	}
+	for k := range normal {
+		round := vec.V{0, 1, 0}.Cross(normal[k].Unit())
 		// Near the poles it says little.
 		add(&tensor, int32(k), round.Unit(), mean*s.Area[k]*float64(round.Dot(round)))
 	}
 	s.spreadTensor(&tensor, radius, workers)
-	for k := range f.Way {
-		f.Way[k] = along(f.Normal[k], [6]float64{tensor[0][k], tensor[1][k], tensor[2][k], tensor[3][k], tensor[4][k], tensor[5][k]})
-	}
-	return f
+	return &tensor
 }
 
 // second returns the second fundamental form of a triangle along u and v in its plane, from the
@@ -122,28 +185,30 @@ func along(n vec.V, t [6]float64) vec.V {
 
 // Stripes are lines on a surface, evenly apart, which run along a flow and end or begin within it
 // where it spreads or closes (Knöppel, Crane, Pinkall and Schröder 2015, "Stripe patterns on
-// surfaces"): at the corners of each triangle how many there are from a place on; the same line has
-// other numbers in other triangles, by whole ones.
+// surfaces"): at the corners of each piece of a triangle how many there are from a place on; the same line has
+// other numbers in other triangles, by whole ones, and may be counted the other way there.
 type Stripes struct {
-	At [][3]float32
+	cut   *cut
+	at    [][3]float32 // at the corners of each piece
+	lines *lines
 }
 
 // StripesOf returns the stripes along a flow turned by an angle in degrees, so many in a unit of
 // length. They are kept with the surface, and must not be changed.
 func StripesOf(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Stripes {
 	made, _ := sh.Rest.Keep(fmt.Sprintf("stripes %g %g %s", angle, many, sh.Key), func() (any, error) {
-		return newStripes(sh, f, angle, many, workers), nil
+		return newStripes(f, angle, many, workers), nil
 	})
 	return made.(*Stripes)
 }
 
 const (
-	stripeRounds = 5   // of inverse iteration: the field settles fast enough for lines
-	stripeSteps  = 120 // of conjugate gradients in each, at most
+	stripeRounds = 2  // of inverse iteration, from phases that go on as far as the flow says along a tree: more make the lines no more even
+	stripeSteps  = 60 // of conjugate gradients in each, at most
 )
 
-func newStripes(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Stripes {
-	s := f.sheet
+func newStripes(f *Flow, angle, many float64, workers int) *Stripes {
+	s, sh := f.sheet, f.cut.shape
 	pos, across := make([]vec.V, len(s.Area)), make([]vec.V, len(s.Area))
 	sin, cos := math.Sincos(angle * math.Pi / 180)
 	for v, k := range s.Of {
@@ -155,7 +220,8 @@ func newStripes(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Str
 		across[k] = side.Mul(float32(cos)).Sub(w.Mul(float32(sin)))
 	}
 	x := newConnection(s, pos, across, many, workers).smoothest()
-	out := &Stripes{make([][3]float32, len(sh.Rest.Tri))}
+	out := &Stripes{cut: f.cut, at: make([][3]float32, len(sh.Rest.Tri))}
+	torn := make([]bool, len(sh.Rest.Tri)) // where the way round is not the sum of its parts
 	for t, tri := range sh.Rest.Tri {
 		var way [3]vec.V
 		var phase [3]float64 // in stripes
@@ -167,13 +233,17 @@ func newStripes(sh *shape.Shape, f *Flow, angle, many float64, workers int) *Str
 			}
 		}
 		at := phase[0]
-		out.At[t][0] = float32(at)
+		out.at[t][0] = float32(at)
 		for c := 1; c < 3; c++ { // as many whole stripes on as the flow says
 			d := sh.Pos[tri[c]].Sub(sh.Pos[tri[0]])
 			expect := at + many/2*float64(way[0].Add(way[c]).Dot(d))
-			out.At[t][c] = float32(phase[c] + math.Round(expect-phase[c]))
+			out.at[t][c] = float32(phase[c] + math.Round(expect-phase[c]))
 		}
+		d := sh.Pos[tri[2]].Sub(sh.Pos[tri[1]])
+		expect := float64(out.at[t][1]) + many/2*float64(way[1].Add(way[2]).Dot(d))
+		torn[t] = math.Abs(phase[2]+math.Round(expect-phase[2])-float64(out.at[t][2])) > 0.5
 	}
+	out.lines = linesOf(f.cut, s.Of, out.at, torn, many)
 	return out
 }
 
@@ -242,10 +312,7 @@ func (m *connection) smoothest() []complex128 {
 	s, n := m.sheet, len(m.diag)
 	x, b := make([]complex128, n), make([]complex128, n)
 	r, d, q := make([]complex128, n), make([]complex128, n), make([]complex128, n)
-	for i := range x { // anything that is not the same everywhere
-		sn, cs := math.Sincos(float64(i) * 2.39996)
-		x[i] = complex(cs, sn)
-	}
+	m.begin(x)
 	for range stripeRounds {
 		norm := math.Sqrt(m.over(func(lo, hi int) (sum float64) {
 			for i := lo; i < hi; i++ {
@@ -263,6 +330,31 @@ func (m *connection) smoothest() []complex128 {
 		m.solve(x, b, r, d, q)
 	}
 	return x
+}
+
+// begin fills in phases that go on as far as the flow says from each place to those that are reached from it.
+func (m *connection) begin(x []complex128) {
+	s := m.sheet
+	for first := range x {
+		if x[first] != 0 {
+			continue
+		}
+		x[first] = 1
+		for queue := []int32{int32(first)}; len(queue) > 0; {
+			j := queue[0]
+			queue = queue[1:]
+			for l := s.start[j]; l < s.start[j+1]; l++ {
+				if i := s.to[l]; x[i] == 0 {
+					y := x[j] * complex(real(m.turn[l]), -imag(m.turn[l]))
+					if m.flip[l] { // turn is told as the near end counts
+						y = complex(real(y), -imag(y))
+					}
+					x[i] = y
+					queue = append(queue, i)
+				}
+			}
+		}
+	}
 }
 
 // solve brings x nearer to the solution of A·x = b from where it is, scaled as well as can be: conjugate gradients with the

@@ -26,27 +26,27 @@ func TestTheFlowRunsWhereTheShapeBends(t *testing.T) {
 		return vec.V{float32(c), float32(4*v - 2), float32(-s)}
 	})
 	sh := shapeOf(t, side)
-	f := FlowOf(sh, 0.2, 2)
+	f := FlowOf(sh, 0.2, 0, 2)
 	for k, w := range f.Way {
 		assert.InDelta(t, 0, w[1], 0.02)
 		assert.InDelta(t, 0, w.Dot(f.Normal[k]), 1e-3)
 	}
 	upright := mesh.Torus(1, 0.3, 96, 40)
 	sh = shapeOf(t, upright)
-	f = FlowOf(sh, 0.1, 2)
+	f = FlowOf(sh, 0.1, 0, 2)
 	for v, k := range f.sheet.Of {
 		p := sh.Pos[v]
 		round := vec.V{-p[2], 0, p[0]}.Unit() // round the ring
 		assert.Less(t, math.Abs(float64(f.Way[k].Dot(round))), 0.1, "it runs round the tube")
 	}
 	sh = shapeOf(t, mesh.Sphere(1, 48, 24))
-	f = FlowOf(sh, 0.3, 2)
+	f = FlowOf(sh, 0.3, 0, 2)
 	for v, k := range f.sheet.Of {
 		if p := sh.Pos[v]; math.Abs(float64(p[1])) < 0.7 {
 			assert.Less(t, math.Abs(float64(f.Way[k][1])), 0.2)
 		}
 	}
-	assert.Same(t, f, FlowOf(sh, 0.3, 2), "it is kept")
+	assert.Same(t, f, FlowOf(sh, 0.3, 0, 2), "it is kept")
 }
 
 // On a cylinder the stripes along it are straight, evenly apart, and whole all round.
@@ -57,7 +57,7 @@ func TestStripesAreEvenlyApart(t *testing.T) {
 		return vec.V{float32(c), float32(3*v - 1.5), float32(-s)}
 	})
 	sh := shapeOf(t, side)
-	f := FlowOf(sh, 0.2, 2)
+	f := FlowOf(sh, 0.2, 0, 2)
 	for _, angle := range []float64{0, 90} {
 		s := StripesOf(sh, f, angle, many, 2)
 		good := 0
@@ -65,7 +65,7 @@ func TestStripesAreEvenlyApart(t *testing.T) {
 			p := [3]vec.V{sh.Pos[tri[0]], sh.Pos[tri[1]], sh.Pos[tri[2]]}
 			// By how much they grow along the surface, from the numbers at the corners.
 			e1, e2 := p[1].Sub(p[0]), p[2].Sub(p[0])
-			d1, d2 := float64(s.At[i][1]-s.At[i][0]), float64(s.At[i][2]-s.At[i][0])
+			d1, d2 := float64(s.at[i][1]-s.at[i][0]), float64(s.at[i][2]-s.at[i][0])
 			a, b, c := float64(e1.Dot(e1)), float64(e1.Dot(e2)), float64(e2.Dot(e2))
 			det := a*c - b*b
 			x, y := (d1*c-d2*b)/det, (d2*a-d1*b)/det
@@ -81,15 +81,15 @@ func TestStripesAreEvenlyApart(t *testing.T) {
 
 func BenchmarkStripes(b *testing.B) {
 	sh := shapeOf(b, mesh.Torus(1, 0.4, 240, 96))
-	f := newFlow(sh, 0.1, 2)
+	f := newFlow(sh, 0.1, 0, 2)
 	b.Run("flow", func(b *testing.B) {
 		for b.Loop() {
-			newFlow(sh, 0.1, 2)
+			newFlow(sh, 0.1, 0, 2)
 		}
 	})
 	b.Run("stripes", func(b *testing.B) {
 		for b.Loop() {
-			newStripes(sh, f, 30, 20, 2)
+			newStripes(f, 30, 20, 2)
 		}
 	})
 }

@@ -22,7 +22,7 @@ func hatchingSettings(own []network.Setting) []network.Setting {
 	for i := range all {
 		if s := &all[i]; s.Key == "laid" {
 			s.Choices = append(slices.Clone(s.Choices), network.Option{Key: alongForm, Name: "Along the form"})
-			s.Help += " Along the form: strokes run on the surface, at an angle of 0 round it where it bends most; density, angle and turn are then those that are typed, and strokes go on without breaks and taper."
+			s.Help += " Along the form: strokes run on the surface, at an angle of 0 round it where it bends most; density, angle and turn are then those that are typed."
 		}
 	}
 	return all
@@ -81,7 +81,7 @@ var _ = register(480, &Kind{
 			if !used || !(diagonal > 0) {
 				continue
 			}
-			flow := diffgeom.FlowOf(m.Shape, formRadius*diagonal, parallel.Cores())
+			flow := diffgeom.FlowOf(m.Shape, formRadius*diagonal, diagonal/density, parallel.Cores())
 			for l := range d.pattern.(int) {
 				if err := ctx.Err(); err != nil {
 					return nil, err
@@ -159,15 +159,17 @@ var _ = register(480, &Kind{
 				case flows:
 					for i := range free {
 						if asked := share(l)[i]; asked > 0 {
-							of, at, w := c.stripesAt(i, stripes)
-							t := &of[l].At[at]
-							across, thick := t[0]*w[0]+t[1]*w[1]+t[2]*w[2], asked
+							run, bend := pattern.Run{Foot: foot[i]}, float32(0)
+							held := pattern.Held{Breaks: own[3][i], Length: own[4][i], Taper: own[5][i], Rough: own[6][i]}
 							if own[2][i] > 0 || own[6][i] > 0 {
-								bend, more := c.freehand(i, own[7][i], l, foot[i])
-								across += max(0, min(4, own[2][i])) * bend
-								thick = min(1, thick*(1+max(0, min(1, own[6][i]))*more))
+								bend, held.Uneven = c.freehand(i, own[7][i], l, foot[i])
+								bend *= max(0, min(4, own[2][i]))
 							}
-							free[i] *= 1 - pattern.Even(across, thick, foot[i])
+							of, at, w := c.stripesAt(i, stripes)
+							line := of[l].Line(at, w, bend)
+							run.Across, run.Along, run.Long, run.Ring, run.Sure = line.Across, line.Along, line.Long, line.Ring, line.Sure
+							run.Key = texture.SeedAt(texture.SeedOf(own[7][i]), l).Key() ^ uint32(line.Number)*0x9e3779b9
+							free[i] *= 1 - run.Ink(asked, &held)
 						}
 					}
 				case c.Const[printOwn+2]:

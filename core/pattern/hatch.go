@@ -233,16 +233,57 @@ func bounded(v, most float32) float32 {
 	return v
 }
 
-// Even returns how much ink a layer of even lines has in what a pixel covers at a place across them,
-// in spacings, where c of it is to be ink; foot is what a pixel covers of a spacing.
-func Even(across, c, foot float32) float32 {
+// Run is a place on a line that runs over a surface; all lengths are in spacings of lines.
+type Run struct {
+	Across float32 // how far it lies beside the middle of the line
+	Along  float32 // how far from where the line begins
+	Long   float32 // how long the line is; 0 for what is left over between lines
+	Ring   bool    // whether it ends where it begins
+	Foot   float32 // what a pixel covers
+	Sure   float32 // how much of the line is left where others end, to 1
+	Key    uint32  // tells the line from others
+}
+
+// Held is how strokes are drawn along a line, as Strokes has it.
+type Held struct {
+	Breaks, Length, Taper, Rough float32
+	Uneven                       float32 // by how much of Rough the stroke is thicker here, from about -1 to 1
+}
+
+// Ink returns how much ink is in what a pixel covers, where c is to be: a line is whole strokes one behind the other, each of
+// about the length that is asked, and what lies open at its ends.
+func (r *Run) Ink(c float32, h *Held) float32 {
 	switch {
 	case !(c > 0):
 		return 0
 	case c >= 1:
 		return 1
 	}
-	return c + (tent(across-float32(round(across)), c, foot)-c)*Shown(foot)
+	left, thin := 1-bounded(h.Breaks, 0.5)*(1-c), lanes.Part(h.Taper)*(1-c)
+	ink := min(1, c/(left*(1-thin/2)))
+	ink += min(lanes.Part(h.Rough)*ink, 1-ink) * max(-1, min(1, h.Uneven))
+	switch {
+	case left == 1 && thin == 0:
+	case !(r.Long > 0):
+		ink *= 1 - thin
+	default:
+		// Lines beside each other have other numbers of strokes, and these are not all as long.
+		strokes := max(1, float32(round(r.Long/max(0.5, h.Length)*(0.75+0.5*texture.ChanceOf(1, r.Key)))))
+		part := lanes.Part(r.Along / r.Long)
+		at := part*strokes + 1.4*part*(1-part)*sways(0.61*part*strokes, 1, r.Key)
+		if r.Ring {
+			at += texture.ChanceOf(2, r.Key)
+		}
+		near := (at - float32(floor(at)) - (1-left)/2) / left // 0 to 1 along the stroke
+		near = min(near, 1-near)
+		edge := max(1e-3, r.Foot*strokes/r.Long)
+		ink *= lanes.Part(near*left/edge + 0.5) // pixels from the nearer end
+		if thin > 0 {
+			ink *= lanes.Part(2 * near / thin)
+		}
+	}
+	across := r.Across - float32(round(r.Across))
+	return c + (tent(across, lanes.Part(ink), r.Foot)-c)*Shown(r.Foot)*lanes.Part(r.Sure)
 }
 
 // Shown returns how much is left of strokes of which a pixel covers foot of a spacing: none when

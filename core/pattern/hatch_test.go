@@ -247,3 +247,44 @@ func TestEightPlacesAreAsOneByOne(t *testing.T) {
 		}
 	}
 }
+
+// Along a line that is followed strokes have as much ink as is asked, thin or broken or not; they run out at its ends, where what is
+// broken has none, and a ring goes on where it begins.
+func TestStrokesAlongALineHaveTheInkThatIsAsked(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	for range 60 {
+		held := Held{Breaks: 0.5 * r.Float32(), Length: 2 + 20*r.Float32(), Taper: r.Float32()}
+		run := Run{Long: held.Length * (4 + 30*r.Float32()), Ring: r.IntN(2) == 0, Foot: 0.02 + 0.2*r.Float32(), Sure: 1, Key: r.Uint32()}
+		for _, asked := range []float32{0.1, 0.35, 0.7, 0.95} {
+			sum, n := 0.0, 0
+			for k := range 3000 {
+				run.Along = run.Long * (float32(k) + 0.5) / 3000
+				for a := range 16 {
+					run.Across = (float32(a)+0.5)/16 - 0.5
+					sum += float64(run.Ink(asked, &held))
+					n++
+				}
+			}
+			assert.InDelta(t, asked, sum/float64(n), 0.025, "%+v %+v", run, held)
+		}
+		run.Across, held.Breaks = 0, 0.5
+		run.Along = 0
+		begin := run.Ink(0.3, &held)
+		run.Along = run.Long
+		assert.InDelta(t, begin, run.Ink(0.3, &held), 0.02, "%+v %+v", run, held)
+		if !run.Ring && run.Foot < 0.1 {
+			assert.Less(t, begin, float32(0.05))
+		}
+		run.Sure = 0
+		assert.Equal(t, float32(0.3), run.Ink(0.3, &held), "between lines there is an even grey")
+		run.Long, run.Sure, held.Taper = 0, 1, 1
+		rest := 0.0
+		for a := range 16 {
+			run.Across = (float32(a)+0.5)/16 - 0.5
+			rest += float64(run.Ink(0.3, &held)) / 16
+		}
+		assert.Less(t, rest, 0.27, "what is left over is thin")
+		assert.Zero(t, run.Ink(0, &held))
+		assert.Equal(t, float32(1), run.Ink(1, &held))
+	}
+}
