@@ -51,3 +51,27 @@ func TestAModelOfFewFacesIsDrawnSmooth(t *testing.T) {
 	d.until("drawn smooth again", `s => document.querySelector(s)?.getAttribute("aria-pressed") === "true"`, toggle)
 	assert.Equal(t, round, d.pixels("#26414D"))
 }
+
+// The forms of a soft form are shown as pictures of what each would do; one is taken by a press, and undone.
+func TestEachSoftFormIsShown(t *testing.T) {
+	d := broughtIn(t, mesh.Sphere(1, 14, 8), "drawn smooth")
+	v := d.version()
+	d.click("#add")
+	d.typeText("Soft form")
+	d.until("it is found", `() => document.querySelector("#results .result b")?.textContent === "Soft form"`)
+	d.press(input.Enter)
+	d.stored(v)
+	d.settled()
+	shown := `() => { const all = [...document.querySelectorAll("#bench .would-be canvas")]; return all.length === 5 && all.every((c) => c.getContext("2d").getImageData(0, 0, c.width, c.height).data.some((v) => v > 0)) }`
+	d.until("a picture of each form", shown)
+	v = d.version()
+	d.click(`#bench .would-be[data-tried$="=plane"]`)
+	d.stored(v)
+	d.until("it is taken", `() => document.querySelector('#bench .would-be[aria-pressed="true"]')?.textContent === "A plane" && document.querySelector("#bench select[name=value]").value === "plane"`)
+	d.settled()
+	d.until("pictures anew", shown)
+	v = d.version()
+	d.chord(false, input.KeyZ)
+	d.stored(v)
+	d.until("it is undone", `() => document.querySelector('#bench .would-be[aria-pressed="true"]')?.textContent === "Itself, smoothed"`)
+}

@@ -291,12 +291,25 @@ func TestFits(t *testing.T) {
 	sh := placed(pill, vec.V{1, 1, 1})
 	f = diffgeom.FitPart(sh, 0, diffgeom.Capsule)
 	for _, p := range sh.Pos {
-		n, ok := f.Normal(p, eye)
+		n, ok := f.Normal(p, vec.V{})
 		require.True(t, ok)
 		q := inverse.Point(p)
 		q[1] -= max(0, min(4, q[1]))
-		assert.InDelta(t, 0, n.Sub(turn.Dir(q).Unit()).Len(), 0.15)
+		want := turn.Dir(q).Unit()
+		assert.InDelta(t, 0, n.Sub(want).Len(), 0.05)
+		// From where the surface is sunk in along the line of sight, or seen from far before it, it is the same place of the pill.
+		if want.Dot(eye) > 0.3 {
+			for _, off := range []float32{-0.2, 0.3, 3} {
+				n, ok = f.Normal(p.Add(eye.Mul(off)), eye)
+				require.True(t, ok)
+				assert.InDelta(t, 0, n.Sub(want).Len(), 0.05)
+			}
+		}
 	}
+	along := turn.Dir(vec.V{0, 1, 0})
+	n, ok = f.Normal(turn.O.Add(along), along) // straight along it: its end
+	assert.True(t, ok)
+	assert.InDelta(t, 1, n.Dot(along), 0.01)
 	// Turned inside out it faces inwards; what has no such form has none.
 	inside := icosphere(2, 2)
 	for i := range inside.FaceEnd {

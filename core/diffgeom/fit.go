@@ -30,8 +30,13 @@ const (
 
 // FitPart fits a form of a kind to a part of a shape, by its area.
 func FitPart(sh *shape.Shape, part int32, kind string) *Fit {
-	f := &Fit{kind: kind, outside: 1}
 	spots, total := spotsOf(sh, part)
+	return fitTo(spots, total, kind)
+}
+
+// fitTo fits a form of a kind to spots.
+func fitTo(spots []spot, total float64, kind string) *Fit {
+	f := &Fit{kind: kind, outside: 1}
 	if !(total > 0) {
 		return f
 	}
@@ -53,15 +58,22 @@ func FitPart(sh *shape.Shape, part int32, kind string) *Fit {
 		f.known = true
 		return f
 	case Capsule:
-		// The mean distance from the axis, and the rest of how far the part goes along it.
-		r, most := 0.0, 0.0
+		// The mean distance from the axis between the middles of its ends, and the rest of how far the part goes along it; first as
+		// if it had no ends.
+		most := float32(0)
 		for _, s := range spots {
-			d := s.at.Sub(f.center)
-			x := float64(d.Dot(f.axes[0]))
-			r += s.area * math.Sqrt(max(0, float64(d.Dot(d))-x*x)) / total
-			most = max(most, math.Abs(x))
+			x := s.at.Sub(f.center).Dot(f.axes[0])
+			most = max(most, x, -x)
 		}
-		f.radii[0], f.half = float32(r), float32(max(0, most-r))
+		f.half = most
+		for range 6 {
+			r := 0.0
+			for _, s := range spots {
+				d := s.at.Sub(f.center)
+				r += s.area * float64(d.Sub(f.axes[0].Mul(max(-f.half, min(f.half, d.Dot(f.axes[0]))))).Len()) / total
+			}
+			f.radii[0], f.half = float32(r), max(0, most-float32(r))
+		}
 	case Ball, Egg:
 		f.quadric(spots, spread, size)
 	}
@@ -183,8 +195,11 @@ func (f *Fit) Normal(p, eye vec.V) (n vec.V, ok bool) {
 	if !f.known {
 		return n, false
 	}
-	if f.kind == Ball || f.kind == Egg {
+	switch f.kind {
+	case Ball, Egg:
 		p = f.sight(p, eye)
+	case Capsule:
+		p = f.sightOfCapsule(p, eye)
 	}
 	n = f.normal(p).Mul(f.outside)
 	return n, n != (vec.V{})
@@ -210,6 +225,32 @@ func (f *Fit) sight(p, eye vec.V) vec.V {
 		return p
 	}
 	return p.Add(eye.Mul(t))
+}
+
+// sightOfCapsule is sight for a capsule: where the line meets its side, or else the ball about the end that it passes.
+func (f *Fit) sightOfCapsule(p, eye vec.V) vec.V {
+	if eye == (vec.V{}) {
+		return p
+	}
+	o, axis, r := p.Sub(f.center), f.axes[0], f.radii[0]
+	meets := func(a, b, c float32) float32 { // the root of a·t² + 2b·t + c on the side of the eye, or what is nearest to one
+		return (-b + f.outside*vec.Sqrt(max(0, b*b-a*c))) / a
+	}
+	ox, dx := o.Dot(axis), eye.Dot(axis)
+	side, way := o.Sub(axis.Mul(ox)), eye.Sub(axis.Mul(dx))
+	end := dx * f.outside // at which it ends that looks along it
+	if a := way.Dot(way); a > 1e-8 {
+		t := meets(a, way.Dot(side), side.Dot(side)-r*r)
+		if end = ox + t*dx; max(end, -end) <= f.half {
+			return p.Add(eye.Mul(t))
+		}
+	}
+	half := f.half
+	if end < 0 {
+		half = -half
+	}
+	o = o.Sub(axis.Mul(half))
+	return p.Add(eye.Mul(meets(1, eye.Dot(o), o.Dot(o)-r*r)))
 }
 
 // normal returns the normal at the place of the form that is beside p, outward.

@@ -156,6 +156,7 @@ type Setting struct {
 	Unit     string
 	Choices  []Option
 	Live     bool // Choice: which entry of a list of choices is live
+	Pictured bool // Choice: that what each would do is shown as a picture
 	Joined   bool // Number: that it is shown in one with the setting before it, whose name it has
 	Help     string
 }

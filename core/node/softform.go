@@ -2,6 +2,7 @@ package node
 
 import (
 	"context"
+	"math"
 
 	"mobanta/core/diffgeom"
 	"mobanta/core/network"
@@ -27,14 +28,15 @@ var _ = register(210, &Kind{
 			normalInput()},
 		Outputs: []network.Port{{Key: "normal", Name: "normal", Type: network.Vector}},
 		Settings: []network.Setting{
-			{Key: "form", Name: "Form", Type: network.Choice, Default: smoothed, Choices: []network.Option{{Key: smoothed, Name: "Itself, smoothed"}, {Key: diffgeom.Ball, Name: "A ball"}, {Key: diffgeom.Egg, Name: "An egg"}, {Key: diffgeom.Capsule, Name: "A capsule"}, {Key: diffgeom.Plane, Name: "A plane"}}, Help: "The ball, egg, capsule or plane is fitted to each part by itself."},
-			{Key: "radius", Name: "Radius", Type: network.Number, Default: 0.05, Min: 0.002, Max: 1, Help: "Over how far the model's own normals are smoothed, in parts of its diagonal."},
+			{Key: "form", Name: "Form", Type: network.Choice, Default: smoothed, Choices: []network.Option{{Key: smoothed, Name: "Itself, smoothed"}, {Key: diffgeom.Ball, Name: "A ball"}, {Key: diffgeom.Egg, Name: "An egg"}, {Key: diffgeom.Capsule, Name: "A capsule"}, {Key: diffgeom.Plane, Name: "A plane"}}, Pictured: true, Help: "The ball, egg, capsule or plane is fitted to each part by itself."},
+			{Key: "pieces", Name: "Pieces", Type: network.Number, Default: 1.0, Min: 1, Max: diffgeom.MaxPieces, Help: "Into how many pieces each part is split, with a form of its own for each: 1 for a head, 8 to 16 for an animal with its limbs."},
+			{Key: "radius", Name: "Radius", Type: network.Number, Default: 0.05, Min: 0.002, Max: 1, Help: "Over how far the model's own normals are smoothed, or one piece's form goes over into the next, in parts of the diagonal."},
 		},
 	},
 	Needs: sample.Normal | sample.Eye | sample.Pos | sample.Part,
 	Dear:  true,
 	Prepare: func(get func(string) any) any {
-		return softData{get("form").(string), get("radius").(float64)}
+		return softData{get("form").(string), int(math.Round(get("pieces").(float64))), get("radius").(float64)}
 	},
 	Whole: func(_ context.Context, w *Whole) (any, error) {
 		d, found := w.Data.(softData), softFound{}
@@ -48,13 +50,13 @@ var _ = register(210, &Kind{
 			}
 			return found, nil
 		}
-		found.fits = make([]*diffgeom.Fit, len(w.Scene.Parts))
+		found.fits = make([]*diffgeom.Fits, len(w.Scene.Parts))
 		first := 0
 		for i := range used {
 			m := &w.Scene.Models[i]
 			for k := range m.Surface.Mesh.Parts {
 				if used[i] {
-					found.fits[first+k] = diffgeom.FitOf(m.Shape, int32(k), d.form)
+					found.fits[first+k] = diffgeom.FitsOf(m.Shape, int32(k), d.form, d.pieces, d.radius*float64(m.Surface.Box.Diagonal()), parallel.Cores())
 				}
 			}
 			first += len(m.Surface.Mesh.Parts)
@@ -63,6 +65,9 @@ var _ = register(210, &Kind{
 	},
 	Brief: func(a *About) string {
 		if a.Choice("form") != "Itself, smoothed" {
+			if pieces := int(math.Round(a.Setting("pieces").(float64))); pieces > 1 {
+				return a.Choice("form") + " for each of " + Counted(pieces, "piece")
+			}
 			return a.Choice("form")
 		}
 		return "smoothed over " + a.Number("radius")
@@ -88,7 +93,8 @@ var _ = register(210, &Kind{
 				if p.Sees() {
 					eye = m.Inverse.Dir(vec.V{ex[i], ey[i], ez[i]}).Unit()
 				}
-				soft, ok = found.fits[part].Normal(m.Inverse.Point(vec.V{px[i], py[i], pz[i]}), eye)
+				at, w := p.Corners(k)
+				soft, ok = found.fits[part].Normal(m.Inverse.Point(vec.V{px[i], py[i], pz[i]}), eye, at, w)
 			default:
 				at, w := p.Corners(k)
 				of := found.normals[model]
@@ -111,11 +117,12 @@ var _ = register(210, &Kind{
 
 type softData struct {
 	form   string
+	pieces int
 	radius float64
 }
 
 // softFound is what Soft form reads: normals by model and vertex, or fits by part.
 type softFound struct {
 	normals [][]vec.V
-	fits    []*diffgeom.Fit
+	fits    []*diffgeom.Fits
 }

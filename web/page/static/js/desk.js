@@ -7,7 +7,7 @@ import { Ramps } from "./ramp.js";
 import { Network } from "./network.js";
 import { scrubbing } from "./scrub.js";
 import { actionFor, menu, paste, run as runAction } from "./actions.js";
-import { anyOpen, close, dialogs, openPicker, openSearch, openStarts, tried } from "./dialogs.js";
+import { anyOpen, close, dialogs, offers, openPicker, openSearch, openStarts, tried } from "./dialogs.js";
 import { dragging } from "./lists.js";
 import { commandFor, showKeys } from "./keys.js";
 import { formulas } from "./formula.js";
@@ -567,6 +567,7 @@ const live = new Live(base, {
     time.set(false);
     if (after) refresh(); // what was asked for while the studio was gone never came
     view();
+    offers();
   },
 });
 
@@ -584,6 +585,7 @@ document.addEventListener("htmx:after:swap", (e) => {
   if (e.target.id === "bench") {
     ramp.attach();
     paintStrip();
+    offers();
   }
   if (e.target.id === "top") paintChecks();
   if (e.target.id === "network" || e.target.id === "list") network.attach(e.target);

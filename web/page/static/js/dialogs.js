@@ -5,7 +5,7 @@ import { act, base, edit, query, say, state } from "./studio.js";
 
 const search = document.getElementById("search"), searchText = document.getElementById("search-text");
 const picker = document.getElementById("picker"), pickerText = document.getElementById("picker-text");
-const starts = document.getElementById("starts");
+const starts = document.getElementById("starts"), bench = document.getElementById("bench");
 const pictures = new Map(); // name → ImageData
 let live = null, context = {}, target = "";
 
@@ -50,6 +50,14 @@ function paint(root) {
 export function tried(list) {
   for (const c of list) pictures.set(c.name, new ImageData(c.pixels, c.w, c.h));
   for (const d of [search, starts]) if (d.open) paint(d);
+  paint(bench);
+}
+
+/** Asks anew for pictures of what the bench offers in pictures; the old ones stand until they come. */
+export function offers() {
+  if (anyOpen() || !bench.querySelector("[data-tried]")) return;
+  for (const el of bench.querySelectorAll("[data-tried]")) pictures.delete(el.dataset.tried);
+  preview(bench);
 }
 
 /** Opens the search; what may hold from (an output), to (an input) or replace (a node). */
