@@ -55,7 +55,7 @@ type input struct {
 
 // rules are the checks, those of the stage first.
 var (
-	stageRules = []func(*input){bare, unlit, coarse, unmended, pressed, unclosed, uneven, washed, graded}
+	stageRules = []func(*input){bare, unlit, coarse, unmended, lying, rounded, pressed, unclosed, uneven, washed, graded}
 	lookRules  = []func(*input){unread, loose, image, rough, bounced, wide, empty, clipped, constant, deep, mixed, folded, grain, broken, unpainted, stiff, fineDots, unprinted, drawn}
 	pairRules  = []func(*input){near}
 )

@@ -21,6 +21,7 @@ import (
 	"mobanta/core/sample"
 	"mobanta/core/scene"
 	"mobanta/core/stage"
+	"mobanta/core/vec"
 	"mobanta/demo"
 )
 
@@ -36,8 +37,29 @@ func remarks(t testing.TB, p *project.Project) []check.Remark {
 				form = mesh.Form{}
 			}
 			ball := mesh.Sphere(1, 24, 12)
-			if m.Name == "turned" {
+			switch m.Name {
+			case "turned":
 				slices.Reverse(ball.Face(30))
+			case "cone", "cone that stands": // on a flat foot, at its back or below
+				ball = mesh.Lathe("Sphere", []vec.V{{0, 0}, {1, 0}, {0, 2}}, 24)
+				for i, p := range ball.Positions {
+					if m.Name == "cone" {
+						ball.Positions[i] = vec.V{p[0], -p[2], p[1]}
+					}
+				}
+				ball.Normals = nil
+				for i := range ball.Corners {
+					ball.Corners[i].Normal = -1
+				}
+			case "puffed": // a cube with the normals of a ball
+				ball = mesh.Cuboid(vec.V{1, 1, 1})
+				ball.Parts[0].Name, ball.Normals = "Sphere", nil
+				for _, p := range ball.Positions {
+					ball.Normals = append(ball.Normals, p.Unit())
+				}
+				for i := range ball.Corners {
+					ball.Corners[i].Normal = ball.Corners[i].Pos
+				}
 			}
 			s, err := meshfile.Formed(context.Background(), ball, form)
 			s.UV = nil
@@ -85,6 +107,14 @@ func TestANewLookHasNothingToBeSaidOf(t *testing.T) {
 	assert.Empty(t, remarks(t, set(t)))
 }
 
+// What stands on its foot is left, and so is a solid of the file's own making with hard edges.
+func TestWhatStandsIsLeftStanding(t *testing.T) {
+	p := set(t, project.Edit{Op: "model.add", Name: "cone that stands", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}, project.Edit{Op: "model.add", Kind: "cube"})
+	for _, m := range remarks(t, p) {
+		assert.False(t, strings.HasPrefix(m.Key, "lying/") || strings.HasPrefix(m.Key, "rounded/"), "%+v", m)
+	}
+}
+
 // The mistakes, each as an artist would make it. Its mend leaves nothing of it.
 func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 	if testing.Short() {
@@ -98,6 +128,8 @@ func TestEachCheckFindsItsMistakeAndMendsIt(t *testing.T) {
 	}{
 		{"bare/", "wears no look", []project.Edit{{Op: "look.assign", ID: "model1", Part: "Sphere", Look: "-"}}},
 		{"unmended/", "1 turned face", []project.Edit{{Op: "model.add", Name: "turned", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}}},
+		{"lying/", "flat at its back", []project.Edit{{Op: "model.add", Name: "cone", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}}},
+		{"rounded/", "as if they bulged", []project.Edit{{Op: "model.add", Name: "puffed", Value: strings.Repeat("0", 64), Parts: []string{"Sphere"}}}},
 		{"dark", "no light on the stage", []project.Edit{{Op: "light.remove", ID: "sun"}}},
 		{"unlit/", "has strength 0", []project.Edit{{Op: "light.set", ID: "sun", Key: "strength", Value: 0.0}}},
 		{"unlit/", "limited to other parts", []project.Edit{{Op: "model.add", Kind: "cube", Look: "-"}, {Op: "light.set", ID: "sun", Key: "part", Value: "model2/Cube"}}},
