@@ -39,6 +39,8 @@ type Wanted struct {
 	On    []bool  // per part: whose lines are looked for
 	Step  float32 // how far apart places of a curve are at most, in pixels
 	Gap   float32 // what is hidden between two pieces of a curve is closed if it is shorter, in pixels
+	// Bridge is how long what bends a little less than a crease must may be between two creases of one line, in pixels.
+	Bridge float32
 }
 
 // Curve is a line that the eye sees, in the order in which a hand would draw it.
@@ -184,6 +186,7 @@ func (f *finder) on(e *edge) (side int, ok bool) {
 // along finds the lines along edges: creases, borders, seams, and contours where one side of an edge
 // that is not smooth faces the eye and the other does not.
 func (f *finder) along() {
+	var creases []int32
 	most := float32(math.Cos(f.want.Bends*math.Pi/180)) + 1e-6
 	n := len(f.rough)
 	if f.want.Bends < plain {
@@ -227,6 +230,9 @@ func (f *finder) along() {
 			if kind != Kinds {
 				f.edgePiece(kind, i, side, 0, 1)
 			}
+			if kind == Crease {
+				creases = append(creases, int32(i))
+			}
 			continue
 		}
 		// From place to place at which one of its sides turns.
@@ -255,7 +261,11 @@ func (f *finder) along() {
 				f.edgePiece(kind, i, side, at[k], at[k+1])
 			}
 		}
+		if kind == Crease {
+			creases = append(creases, int32(i))
+		}
 	}
+	f.bridge(creases, most)
 }
 
 // edgePiece adds a piece of an edge, as one of its sides has it.

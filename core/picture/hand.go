@@ -21,6 +21,9 @@ const (
 	curveStep, curveHeight, curveMost = 2, 800, 4
 	// curveGap is the longest gap that is closed, in thousandths of the height.
 	curveGap = 4
+	// creaseBridge is how long what is nearly a crease may be to make one line of two creases, in thousandths of the height: three
+	// widths of usual lines.
+	creaseBridge = 15
 	// maxCurves is of how many sets of lines curves are remembered.
 	maxCurves = 16
 )
@@ -62,7 +65,7 @@ func (r *inker) curvesOf(ctx context.Context, l layer, hand line.Hand) ([]contou
 		want.On[part] = of == l.group
 	}
 	want.Step = min(curveMost, max(curveStep, curveStep*float32(r.view.H)/curveHeight))
-	want.Gap = curveGap * float32(r.view.H) / 1000
+	want.Gap, want.Bridge = curveGap*float32(r.view.H)/1000, creaseBridge*float32(r.view.H)/1000
 	tone := g.program.Feeds(l.target, line.Tone)
 	key := fmt.Sprint(l.group, want)
 	levels := want.Of[contour.Level] && len(tone) > 0
