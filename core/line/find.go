@@ -46,6 +46,9 @@ func (in *Seen) between() [][]border {
 			var out []border
 			put := func(p, q int, down bool) {
 				far := v.Near[q] > v.Near[p]
+				if a, b := v.Tri[p], v.Tri[q]; a >= 0 && b >= 0 && in.Scene.TriPart[a] != in.Scene.TriPart[b] {
+					far = in.behind(p, q)
+				}
 				front := p
 				if far {
 					front = q
@@ -71,6 +74,59 @@ func (in *Seen) between() [][]border {
 		})
 	})
 	return in.borders
+}
+
+// meets is by how much the depths of two surfaces differ at most where they meet, in sizes of the stage.
+const meets = 1e-4
+
+// behind tells whether the part that is seen at p lies behind the other that is seen at q, beside it: half-way between them, where
+// each is led on to as it goes (nearness is linear over the picture within a plane). Where they meet, as along a cut, neither lies
+// before the other; the one that comes nearer away from there has the line, and if neither does by much the first: where in a pixel
+// the cut runs has no say, or they would have it in turn.
+func (in *Seen) behind(p, q int) bool {
+	v := in.Vis
+	ax, ay := in.slope(p)
+	bx, by := in.slope(q)
+	nx, ny := bx-ax, by-ay
+	over := nx // by how much more nearness grows there from pixel to pixel
+	a, b := v.Near[p]+ax/2, v.Near[q]-bx/2
+	if q != p+1 {
+		over, a, b = ny, v.Near[p]+ay/2, v.Near[q]-by/2
+	}
+	bound := meets * in.Scene.Size
+	if !in.View.Ortho {
+		bound *= v.Near[p] * v.Near[q]
+	}
+	// The cut may run anywhere between the two.
+	if d := a - b; max(d, -d) > bound+0.55*max(over, -over) {
+		return b > a
+	}
+	// Along where they meet both go on alike, so that what they differ by lies across it, from p's side to q's.
+	if over < 0 {
+		nx, ny = -nx, -ny
+	}
+	// By how much nearer q's comes away from there than p's.
+	if d := (ax+bx)*nx + (ay+by)*ny; d*d > 0.04*(nx*nx+ny*ny)*(ax*ax+ay*ay+bx*bx+by*by) {
+		return d > 0
+	}
+	return in.Scene.TriPart[v.Tri[q]] < in.Scene.TriPart[v.Tri[p]]
+}
+
+// slope returns by how much the part that is seen at a pixel comes nearer from pixel to pixel, to the right and down; 0 where it is
+// one pixel wide.
+func (in *Seen) slope(at int) (x, y float32) {
+	v := in.Vis
+	part := func(i int) int32 { return in.Scene.TriPart[v.Tri[i]] }
+	along := func(step int, first, last bool) float32 {
+		switch {
+		case !first && v.Tri[at-step] >= 0 && part(at-step) == part(at):
+			return v.Near[at] - v.Near[at-step]
+		case !last && v.Tri[at+step] >= 0 && part(at+step) == part(at):
+			return v.Near[at+step] - v.Near[at]
+		}
+		return 0
+	}
+	return along(1, at%v.W == 0, at%v.W == v.W-1), along(v.W, at/v.W == 0, at/v.W == v.H-1)
 }
 
 // Place is where a line runs.

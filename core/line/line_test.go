@@ -283,3 +283,49 @@ func TestWideInkAndInkAtTheRim(t *testing.T) {
 		}
 	}
 }
+
+// Where two parts meet along a cut neither lies before the other: one of them has the whole line, not both in turn from pixel to
+// pixel. Where one lies a little before the other it has it.
+func TestALineAlongACutIsOfOnePart(t *testing.T) {
+	side := func(name string, turn float64, off float32) *mesh.Mesh {
+		m := mesh.Grid(name, 3, 7, func(u, v float64) vec.V {
+			s, c := math.Sincos(turn * math.Pi / 180)
+			return vec.V{float32(c * u), float32(2*v - 1), float32(s*u) + off}
+		})
+		return m
+	}
+	for _, bend := range []float64{-50, -20, 20, 50} {
+		for _, off := range []float32{0, 0.1} {
+			for _, ortho := range []bool{false, true} {
+				sc := stagetest.Of(t, side("left", 180-bend, 0), side("right", bend, off))
+				for turn := range 4 {
+					cam := stage.Camera{Azimuth: 3 * float64(turn), Elevation: 17, Distance: 5, Angle: 30, Ortho: ortho}
+					view := cam.View(200, 200)
+					vis, err := sample.NewProjector(sc.Geometry, view, 2).Draw(context.Background(), [2]float32{0.5, 0.5}, 2)
+					require.NoError(t, err)
+					var of [2]int
+					for part := range of {
+						for _, c := range (line.Edges{Outer: true, Parts: true}).Find(&line.Seen{Vis: vis, Scene: sc, View: view, Workers: 1}, func(p int32) bool { return p == int32(part) }) {
+							for _, p := range c {
+								x, y := int(p.X), int(p.Y)
+								all := true // within, not at the rim
+								for d := -4; d <= 4; d++ {
+									all = all && vis.Tri[y*200+x+d] >= 0 && vis.Tri[(y+d)*200+x] >= 0
+								}
+								if all {
+									of[part]++
+								}
+							}
+						}
+					}
+					if off > 0 {
+						assert.Greater(t, of[1], 9*of[0], "bent by %v, ortho %v, turned %d", bend, ortho, turn)
+					} else {
+						assert.Zero(t, min(of[0], of[1]), "bent by %v, ortho %v, turned %d: %v", bend, ortho, turn, of)
+					}
+					assert.Greater(t, of[0]+of[1], 40)
+				}
+			}
+		}
+	}
+}
