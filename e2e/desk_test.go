@@ -428,3 +428,20 @@ func TestACrashLosesNothingThatWasToldStored(t *testing.T) {
 	d.click("#undo")
 	d.until("an undo after the crash", `v => mobanta.state.version > v`, v)
 }
+
+// A project is opened with the picture that was kept of it, until one is drawn.
+func TestAProjectOpensWithItsKeptPicture(t *testing.T) {
+	d := start(t, "demo", "/p/saltlight?size=800x500")
+	d.settled()
+	d.until("it is kept, as large as it was drawn", `async () => { const i = new Image(); i.src = "/p/saltlight/picture.png?" + Math.random(); await i.decode().catch(() => 0); return i.naturalWidth === 800 && i.naturalHeight === 500 }`)
+	assert.Empty(t, d.eval(`() => document.getElementById("picture").style.backgroundImage`), "what is drawn stands alone")
+	p, err := d.window.Page(proto.TargetCreateTarget{})
+	require.NoError(t, err)
+	_, err = p.EvalOnNewDocument(`window.WebSocket = class { send() {} close() {} }`) // nothing will be drawn
+	require.NoError(t, err)
+	require.NoError(t, p.Navigate(d.server.Address+"/p/saltlight?size=800x500"))
+	require.NoError(t, p.WaitLoad())
+	res, err := p.Eval(`() => [document.getElementById("picture").style.backgroundImage, document.getElementById("rim-state").textContent].join(" ")`)
+	require.NoError(t, err)
+	assert.Regexp(t, `url\("/p/saltlight/picture.png\?v=\d+"\) kept from before`, res.Value.Str())
+}

@@ -512,12 +512,12 @@ func (s *Store) Bin(ctx context.Context, id string, in bool) error {
 	return s.one(ctx, `UPDATE projects SET binned = ? WHERE id = ?`, at, id)
 }
 
-// SetPicture keeps a project's picture for the shelf, a PNG.
+// SetPicture keeps a project's picture, for the shelf and until it is drawn when it is opened, a PNG.
 func (s *Store) SetPicture(ctx context.Context, id string, png []byte) error {
 	return s.one(ctx, `UPDATE projects SET picture = ? WHERE id = ?`, png, id)
 }
 
-// Picture returns a project's picture for the shelf.
+// Picture returns a project's picture, ErrNotFound where it has none.
 func (s *Store) Picture(ctx context.Context, id string) ([]byte, error) {
 	var png []byte
 	err := s.reads.QueryRowContext(ctx, `SELECT picture FROM projects WHERE id = ?`, id).Scan(&png)
@@ -525,6 +525,15 @@ func (s *Store) Picture(ctx context.Context, id string) ([]byte, error) {
 		return nil, ErrNotFound
 	}
 	return png, say(err)
+}
+
+// HasPicture tells whether a project has a picture.
+func (s *Store) HasPicture(ctx context.Context, id string) (has bool, err error) {
+	err = s.reads.QueryRowContext(ctx, `SELECT picture IS NOT NULL FROM projects WHERE id = ?`, id).Scan(&has)
+	if none(err) {
+		return false, ErrNotFound
+	}
+	return has, say(err)
 }
 
 // one writes with one statement, about one thing that is there.

@@ -30,6 +30,9 @@ func (v *Server) desk(c *echo.Context) error {
 			v.pages.Prepare(d)
 		}
 	})
+	if d.Kept, err = v.store.HasPicture(c.Request().Context(), d.State.ID); err != nil {
+		return err
+	}
 	return v.render(c, http.StatusOK, "desk.html", d)
 }
 

@@ -714,14 +714,19 @@ func (s *drawer) drawBall(w wanted) {
 	}
 }
 
-// thumb keeps a small picture of a settled project for the shelf.
+// keptMost is how wide or high the picture is at most that is kept of a project.
+const keptMost = 960
+
+// thumb keeps a picture of a settled project, for the shelf and for when it is opened again: until its first picture is drawn.
 func (s *drawer) thumb(w wanted) {
 	if s.thumbed == w.state.Version {
 		return
 	}
 	s.thumbed = w.state.Version
+	part := min(1, float64(keptMost)/float64(max(w.view.W, w.view.H)))
+	img := s.renderer.Small(max(1, int(part*float64(w.view.W))), max(1, int(part*float64(w.view.H))))
 	var buf bytes.Buffer
-	if err := png.Encode(&buf, s.renderer.Small(320, 200)); err != nil {
+	if err := (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&buf, img); err != nil {
 		return
 	}
 	if err := s.studio.store.SetPicture(s.ctx, s.id, buf.Bytes()); err != nil && s.ctx.Err() == nil {

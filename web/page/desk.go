@@ -35,6 +35,7 @@ type Desk struct {
 	read    func() map[network.Ref]bool // the outputs that something reads
 	Solids  []mesh.Solid
 	Edges   []color.Edge
+	Kept    bool              // whether there is a picture of the project to be shown until one is drawn
 	Have    map[string]string // cards that the page has, by their stamps
 }
 

@@ -42,6 +42,7 @@ export class Picture {
     });
     this.easel.style.background = localStorage.getItem("surround") || greys[0];
     this.showLight();
+    if (this.canvas.style.backgroundImage) this.lay(); // the picture that is kept takes the place of the one to come
   }
 
   /** Size to render, in pixels of the screen. */
@@ -59,6 +60,15 @@ export class Picture {
     return s.w / s.h;
   }
 
+  /** Gives the picture its place on the easel, no larger than it is. */
+  lay() {
+    const s = this.size(), k = window.devicePixelRatio || 1, r = this.easel.getBoundingClientRect();
+    const fit = Math.min(1, r.width / (s.w / k), r.height / (s.h / k));
+    this.canvas.style.width = `${(s.w / k) * fit}px`;
+    this.canvas.style.height = `${(s.h / k) * fit}px`;
+    return { s, fit };
+  }
+
   /** Draws a frame; a smaller one, as while the hand moves, fills the same place, smoothly. */
   frame(f) {
     const c = this.canvas;
@@ -67,11 +77,9 @@ export class Picture {
       c.height = f.H;
     }
     if (f.w > 0) this.ctx.putImageData(new ImageData(f.pixels, f.w, f.h), f.x, f.y);
+    if (f.w > 0) c.style.background = ""; // what was kept from before shows no longer
     this.frames++;
-    const s = this.size(), k = window.devicePixelRatio || 1, r = this.easel.getBoundingClientRect();
-    const fit = Math.min(1, r.width / (s.w / k), r.height / (s.h / k));
-    c.style.width = `${(s.w / k) * fit}px`;
-    c.style.height = `${(s.h / k) * fit}px`;
+    const { s, fit } = this.lay();
     document.getElementById("rim-state").textContent = this.state ? this.state : f.done && f.part === 100 ? `settled, ${f.passes} positions` : f.passes > 1 ? `${f.passes} positions` : "first pass";
     const percent = fit < 0.995 ? ` · ${Math.round(fit * 100)} %` : "";
     document.getElementById("rim-view").textContent = `${document.getElementById("view-says")?.textContent ?? "plain colours"} · ${s.w} × ${s.h}${percent}`;
