@@ -139,30 +139,61 @@ func fitPieces(sh *shape.Shape, part int32, kind string, pieces int, radius floa
 // moved to the middle of what they got, some rounds (Lloyd 1982). The first are as far from each other as can be.
 func split(sh *shape.Shape, s *Sheet, part int32, pieces int) []int32 {
 	n := len(s.Area)
-	g := &ways{start: s.start, to: s.to, long: make([]float32, len(s.to)), far: make([]float32, n), of: make([]int32, n)}
-	in, pos, normal := make([]bool, n), make([]vec.V, n), make([]vec.V, n)
+	p := &splitter{sheet: s, in: make([]bool, n), ways: ways{start: s.start, to: s.to, long: make([]float32, len(s.to)), far: make([]float32, n), of: make([]int32, n)}}
+	pos, normal := make([]vec.V, n), make([]vec.V, n)
 	for v, k := range s.Of {
 		pos[k], normal[k] = sh.Pos[v], normal[k].Add(sh.Normal[v])
 	}
-	first := int32(-1)
+	for k := range normal {
+		normal[k] = normal[k].Unit()
+	}
 	for t, tri := range sh.Rest.Tri {
 		if sh.Rest.TriPart[t] == part {
 			for _, v := range tri {
-				in[s.Of[v]] = true
+				p.in[s.Of[v]] = true
 			}
 		}
 	}
-	for k := range n {
-		normal[k] = normal[k].Unit()
-		if in[k] && first < 0 {
-			first = int32(k)
+	p.deep = halfWay(sh, s, pos, normal, p.in)
+	p.measure(pos, normal)
+	middles := p.begin(pieces)
+	for range max(2, min(splitRounds, splitKnots/max(1, n))) {
+		p.ways.reach(middles)
+		middles = p.moved(middles)
+	}
+	p.ways.reach(middles)
+	of := p.ways.of
+	for k := range of { // what hangs together with none goes to the middle that is nearest in space
+		switch {
+		case !p.in[k]:
+			of[k] = -1
+		case of[k] < 0:
+			near := float32(math.Inf(1))
+			for i, m := range middles {
+				if d := pos[k].Sub(pos[m]).Len(); d < near {
+					near, of[k] = d, int32(i)
+				}
+			}
 		}
 	}
-	deep := halfWay(sh, s, pos, normal, in)
-	for k := range n {
-		for l := s.start[k]; l < s.start[k+1]; l++ {
-			j := s.to[l]
-			if !in[k] || !in[j] {
+	return of
+}
+
+// splitter splits the part that is in.
+type splitter struct {
+	sheet *Sheet
+	in    []bool
+	deep  []vec.V // see halfWay
+	ways  ways
+}
+
+// measure says of each link how long it is.
+func (p *splitter) measure(pos, normal []vec.V) {
+	g := &p.ways
+	for k := range p.in {
+		for l := g.start[k]; l < g.start[k+1]; l++ {
+			j := g.to[l]
+			if !p.in[k] || !p.in[j] {
 				g.long[l] = float32(math.Inf(1))
 				continue
 			}
@@ -172,102 +203,91 @@ func split(sh *shape.Shape, s *Sheet, part int32, pieces int) []int32 {
 			if long > 0 {
 				hollow = max(0, -normal[j].Sub(normal[k]).Dot(d)/long)
 			}
-			g.long[l] = (deep[j].Sub(deep[k]).Len() + round*long) * (1 + 4*hollow)
+			g.long[l] = (p.deep[j].Sub(p.deep[k]).Len() + round*long) * (1 + 4*hollow)
 		}
 	}
-	if first < 0 {
-		return g.of
-	}
-	// What hangs together gets as many middles as its area asks for; what is too small for one goes with what is nearest.
-	sets, area, total := disjoint.New(n), make([]float64, n), 0.0
-	for k := range n {
-		for l := s.start[k]; in[k] && l < s.start[k+1]; l++ {
-			if in[s.to[l]] {
-				sets.Join(int32(k), s.to[l])
+}
+
+// begin returns the first middles, at most so many and at least one. What hangs together gets as many as its area asks for; what is
+// too small for one goes with what is nearest.
+func (p *splitter) begin(pieces int) (middles []int32) {
+	sets, area, total := disjoint.New(len(p.in)), make([]float64, len(p.in)), 0.0
+	for k, in := range p.in {
+		for l := p.ways.start[k]; in && l < p.ways.start[k+1]; l++ {
+			if p.in[p.ways.to[l]] {
+				sets.Join(int32(k), p.ways.to[l])
 			}
 		}
 	}
-	for k := range n {
-		if in[k] {
-			area[sets.Find(int32(k))] += s.Area[k]
-			total += s.Area[k]
+	for k, in := range p.in {
+		if in {
+			area[sets.Find(int32(k))] += p.sheet.Area[k]
+			total += p.sheet.Area[k]
 		}
 	}
-	var middles []int32
 	for set, a := range area {
-		due := int(math.Round(float64(pieces) * a / total))
-		if sets[set] != int32(set) || due == 0 && (a < total || !in[set]) {
-			continue
+		due := 0
+		if total > 0 {
+			due = int(math.Round(float64(pieces) * a / total))
 		}
-		farthest := func() (at int32) {
-			most := float32(-1)
-			for k, f := range g.far {
-				if in[k] && sets.Find(int32(k)) == int32(set) && f > most {
-					at, most = int32(k), f
-				}
-			}
-			return at
+		if due = min(due, pieces-len(middles)); due > 0 {
+			middles = append(middles, p.apart(sets, int32(set), due)...)
 		}
-		g.reach([]int32{int32(set)})
-		own := []int32{farthest()}
-		for len(own) < due && len(middles)+len(own) < pieces {
-			g.reach(own)
-			at := farthest()
-			if g.far[at] == 0 {
-				break
-			}
-			own = append(own, at)
-		}
-		middles = append(middles, own...)
 	}
 	if len(middles) == 0 { // very many small ones: one of them all
-		middles = []int32{first}
+		middles = []int32{int32(max(0, slices.Index(p.in, true)))}
 	}
-	middles = middles[:min(len(middles), pieces)]
-	for range splitRounds {
-		g.reach(middles)
-		was := g.of
-		// The middle along the surface would be dearer to find; what is nearest to that in space is nearly the same.
-		sum, weight := make([]vec.V, len(middles)), make([]float64, len(middles))
-		for k := range n {
-			if p := was[k]; in[k] && p >= 0 {
-				sum[p], weight[p] = sum[p].Add(deep[k].Mul(float32(s.Area[k]))), weight[p]+s.Area[k]
+	return middles
+}
+
+// apart returns knots of a set, at most so many, that are as far from each other as can be.
+func (p *splitter) apart(sets disjoint.Sets, set int32, many int) (out []int32) {
+	for from := []int32{set}; len(out) < many; from = out {
+		p.ways.reach(from)
+		at, most := int32(-1), float32(0)
+		for k, far := range p.ways.far {
+			if p.in[k] && far > most && sets.Find(int32(k)) == set {
+				at, most = int32(k), far
 			}
 		}
-		best := make([]float32, len(middles))
-		for p := range best {
-			best[p] = float32(math.Inf(1))
-		}
-		next := slices.Clone(middles)
-		for k := range n {
-			if p := was[k]; in[k] && p >= 0 && weight[p] > 0 {
-				if d := deep[k].Sub(sum[p].Mul(float32(1 / weight[p]))).Len(); d < best[p] {
-					best[p], next[p] = d, int32(k)
-				}
+		if at < 0 {
+			if len(out) == 0 {
+				return from
 			}
+			break
 		}
-		middles = next
+		out = append(out, at)
 	}
-	g.reach(middles)
-	for k := range n { // what hangs together with none goes to the middle that is nearest in space
-		switch {
-		case !in[k]:
-			g.of[k] = -1
-		case g.of[k] < 0:
-			near := float32(math.Inf(1))
-			for p, m := range middles {
-				if d := pos[k].Sub(pos[m]).Len(); d < near {
-					near, g.of[k] = d, int32(p)
-				}
-			}
+	return out
+}
+
+// moved returns the middles of what is nearest to each of some; the middle along the surface would be dearer to find, what is nearest
+// to that in space is nearly the same.
+func (p *splitter) moved(middles []int32) []int32 {
+	sum, weight := make([]vec.V, len(middles)), make([]float64, len(middles))
+	for k, of := range p.ways.of {
+		if p.in[k] && of >= 0 {
+			sum[of], weight[of] = sum[of].Add(p.deep[k].Mul(float32(p.sheet.Area[k]))), weight[of]+p.sheet.Area[k]
 		}
 	}
-	return g.of
+	best, next := make([]float32, len(middles)), slices.Clone(middles)
+	for i := range best {
+		best[i] = float32(math.Inf(1))
+	}
+	for k, of := range p.ways.of {
+		if p.in[k] && of >= 0 && weight[of] > 0 {
+			if d := p.deep[k].Sub(sum[of].Mul(float32(1 / weight[of]))).Len(); d < best[of] {
+				best[of], next[of] = d, int32(k)
+			}
+		}
+	}
+	return next
 }
 
 const (
-	splitRounds = 8   // how often middles are moved
-	round       = 0.1 // how much of the way along the surface counts beside that half-way through the body
+	splitRounds = 8       // how often middles are moved
+	splitKnots  = 800_000 // how many knots they are moved over in all, but for two rounds
+	round       = 0.1     // how much of the way along the surface counts beside that half-way through the body
 )
 
 // halfWay returns for each knot that is in where it is half as far to the other side of the body: by the median of some rays
