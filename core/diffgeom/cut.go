@@ -1,154 +1,158 @@
 package diffgeom
 
 import (
-	"math"
-	"slices"
-
-	"mobanta/core/disjoint"
 	"mobanta/core/mesh"
 	"mobanta/core/shape"
 	"mobanta/core/vec"
 )
 
-// cut is a shape whose triangles are cut into pieces: the sides of each of a connected part of it into as many.
+// cut is a shape whose triangles are cut into pieces, by halves of their longest sides.
 type cut struct {
-	shape  *shape.Shape // of the pieces
-	first  []int32      // of each triangle its first piece
-	sides  []int32      // of each triangle into how many each of its sides is cut
-	vertex []int32      // of each triangle the first vertex of its pieces, row by row; nil where none is cut
+	shape *shape.Shape // of the pieces
+	roots []int32      // of each triangle the first halving, or, where it is whole, the complement of its piece; nil where all are
+	halve []halving
+	tri   []int32      // of each vertex of the pieces: in which triangle it lies
+	place [][3]float32 // and where in that, as weights of its corners
 }
 
-const (
-	maxCut    = 120_000 // that a shape is cut into, where it has fewer triangles
-	mostSides = 128     // into how many a side is cut at most
-)
+// halving parts a triangle, or what is left of it, from the middle of the side that follows a corner to the corner across.
+type halving struct {
+	side int8
+	kids [2]int32 // with the side's first half and with its second: a halving, or the complement of a piece
+}
 
-// cutTo cuts a shape until at rest no side is longer than that; longer, where the pieces would become too many.
+// maxCut is into how many pieces a shape is cut at most.
+const maxCut = 120_000
+
+// cutTo cuts a shape until at rest no side is longer than that; longer, where the pieces would become too many. Whether a side is
+// halved depends on nothing but its length, so the pieces of two triangles meet at the same places of the side between them.
 func cutTo(sh *shape.Shape, longest float64) *cut {
-	tris := sh.Rest.Tri
-	c := &cut{first: make([]int32, len(tris)), sides: make([]int32, len(tris))}
-	of, n := knots(sh, false)
-	sets := disjoint.New(n)
-	for _, t := range tris {
-		sets.Join(of[t[0]], of[t[1]])
-		sets.Join(of[t[0]], of[t[2]])
+	if !(longest > 0) || len(sh.Rest.Tri) >= maxCut {
+		return &cut{shape: sh}
 	}
-	longs := make([]float64, n)
-	for _, t := range tris {
-		s := sets.Find(of[t[0]])
-		for k := range 3 {
-			longs[s] = max(longs[s], float64(sh.Rest.Pos[t[(k+1)%3]].Sub(sh.Rest.Pos[t[k]]).Len()))
-		}
-	}
-	for ; ; longest *= 1.1 {
-		pieces, most := 0, int32(1)
-		for i, t := range tris {
-			sides := int32(1)
-			if long := longs[sets.Find(of[t[0]])]; longest > 0 {
-				sides = int32(max(1, min(mostSides, math.Ceil(long/longest))))
+	for ; ; longest *= 1.2 {
+		c := &cutter{cut: cut{shape: &shape.Shape{Rest: &mesh.Surface{}, Key: sh.Key}}, longest: float32(longest), number: map[[3]float32]int32{}}
+		if c.all(sh) {
+			if len(c.halve) == 0 {
+				return &cut{shape: sh}
 			}
-			c.first[i], c.sides[i] = int32(pieces), sides
-			pieces += int(sides) * int(sides)
-			most = max(most, c.sides[i])
-		}
-		if most == 1 {
-			c.shape = sh
-			return c
-		}
-		if pieces <= maxCut {
-			break
+			out := c.shape
+			out.Rest.Pos, out.Rest.Normal = out.Pos, out.Normal
+			return &c.cut
 		}
 	}
-	out := &shape.Shape{Rest: &mesh.Surface{}, Key: sh.Key}
-	c.vertex = make([]int32, len(tris))
-	for i, t := range tris {
-		n := int(c.sides[i])
-		c.vertex[i] = int32(len(out.Pos))
-		number := make([]int32, (n+1)*(n+1))
-		for j := range n + 1 {
-			for i := range n + 1 - j {
-				number[j*(n+1)+i] = int32(len(out.Pos))
-				p, q := between(sh, t, n, i, j)
-				out.Pos, out.Normal = append(out.Pos, p), append(out.Normal, q)
-			}
-		}
-		for j := range n {
-			row, next := number[j*(n+1):], number[(j+1)*(n+1):]
-			for i := range n - j {
-				out.Rest.Tri = append(out.Rest.Tri, [3]int32{row[i], row[i+1], next[i]})
-				if i+j < n-1 {
-					out.Rest.Tri = append(out.Rest.Tri, [3]int32{next[i+1], next[i], row[i+1]})
-				}
-			}
-		}
-	}
-	out.Rest.Pos, out.Rest.Normal = out.Pos, out.Normal
-	c.shape = out
-	return c
 }
 
-// between returns the place, and the normal, i parts of n on the way to a triangle's second corner and j to its third. Along a side
-// they are the same to the bit whichever triangle is asked.
-func between(sh *shape.Shape, t [3]int32, n, i, j int) (p, normal vec.V) {
-	mix := func(a, b int32, part int) (p, normal vec.V) {
-		if slices.Compare(sh.Pos[a][:], sh.Pos[b][:]) > 0 {
-			a, b, part = b, a, n-part
-		}
-		switch part {
-		case 0:
-			return sh.Pos[a], sh.Normal[a]
-		case n:
-			return sh.Pos[b], sh.Normal[b]
-		}
-		w := float32(part) / float32(n)
-		return sh.Pos[a].Mix(sh.Pos[b], w), sh.Normal[a].Mix(sh.Normal[b], w).Unit()
-	}
-	switch {
-	case j == 0:
-		return mix(t[0], t[1], i)
-	case i == 0:
-		return mix(t[0], t[2], j)
-	case i+j == n:
-		return mix(t[1], t[2], j)
-	}
-	u, v := float32(i)/float32(n), float32(j)/float32(n)
-	at := func(of []vec.V) vec.V { return of[t[0]].Mul(1 - u - v).Add(of[t[1]].Mul(u)).Add(of[t[2]].Mul(v)) }
-	return at(sh.Pos), at(sh.Normal).Unit()
+// cutter cuts.
+type cutter struct {
+	cut
+	longest float32
+	number  map[[3]float32]int32 // of the vertices of one triangle's pieces, by where they lie in it
+	on      int32
 }
 
-// corners calls f with each vertex of a triangle's pieces, and where it lies in the triangle.
-func (c *cut) corners(tri int, f func(v int32, w [3]float64)) {
-	if c.vertex == nil {
-		for k, v := range c.shape.Rest.Tri[tri] {
-			var w [3]float64
-			w[k] = 1
-			f(v, w)
+// corner is one of a piece.
+type corner struct {
+	rest, pos, normal vec.V
+	place             [3]float32
+}
+
+// all cuts all triangles; it stops where the pieces become too many, and tells whether they did not.
+func (c *cutter) all(sh *shape.Shape) bool {
+	for t, tri := range sh.Rest.Tri {
+		var at [3]corner
+		for k, v := range tri {
+			at[k] = corner{rest: sh.Rest.Pos[v], pos: sh.Pos[v], normal: sh.Normal[v]}
+			at[k].place[k] = 1
+		}
+		c.on = int32(t)
+		clear(c.number)
+		c.roots = append(c.roots, c.part(at))
+		if len(c.shape.Rest.Tri) > maxCut {
+			return false
+		}
+	}
+	return true
+}
+
+// part cuts what is left of a triangle and returns it as a halving has its kids.
+func (c *cutter) part(at [3]corner) int32 {
+	side, most := -1, c.longest
+	for k := range 3 {
+		if long := at[(k+1)%3].rest.Sub(at[k].rest).Len(); long > most {
+			side, most = k, long
+		}
+	}
+	if side < 0 || len(c.shape.Rest.Tri) > maxCut {
+		var tri [3]int32
+		for k := range at {
+			tri[k] = c.vertex(&at[k])
+		}
+		c.shape.Rest.Tri = append(c.shape.Rest.Tri, tri)
+		return ^int32(len(c.shape.Rest.Tri) - 1)
+	}
+	i, j := side, (side+1)%3
+	a, b := &at[i], &at[j]
+	middle := corner{rest: a.rest.Add(b.rest).Mul(0.5), pos: a.pos.Add(b.pos).Mul(0.5), normal: a.normal.Add(b.normal).Unit()}
+	for k := range 3 {
+		middle.place[k] = (a.place[k] + b.place[k]) / 2
+	}
+	n := int32(len(c.halve))
+	c.halve = append(c.halve, halving{side: int8(side)})
+	first, second := at, at
+	first[j], second[i] = middle, middle
+	one := c.part(first)
+	two := c.part(second)
+	c.halve[n].kids = [2]int32{one, two}
+	return n
+}
+
+// vertex returns the number of a corner.
+func (c *cutter) vertex(at *corner) int32 {
+	n, ok := c.number[at.place]
+	if !ok {
+		n = int32(len(c.shape.Pos))
+		c.number[at.place] = n
+		c.shape.Pos, c.shape.Normal = append(c.shape.Pos, at.pos), append(c.shape.Normal, at.normal)
+		c.tri, c.place = append(c.tri, c.on), append(c.place, at.place)
+	}
+	return n
+}
+
+// corners calls f with each vertex of the pieces, the triangle in which it lies and where.
+func (c *cut) corners(f func(v, tri int32, w [3]float32)) {
+	if c.roots != nil {
+		for v, t := range c.tri {
+			f(int32(v), t, c.place[v])
 		}
 		return
 	}
-	n, v := int(c.sides[tri]), c.vertex[tri]
-	for j := range n + 1 {
-		for i := range n + 1 - j {
-			a, b := float64(i)/float64(n), float64(j)/float64(n)
-			f(v, [3]float64{1 - a - b, a, b})
-			v++
+	for t, tri := range c.shape.Rest.Tri {
+		for k, v := range tri {
+			var w [3]float32
+			w[k] = 1
+			f(v, int32(t), w)
 		}
 	}
 }
 
 // at returns the piece in which a place of a triangle lies, and where in that; both as weights of corners.
 func (c *cut) at(tri int, w [3]float32) (piece int32, in [3]float32) {
-	n := c.sides[tri]
-	if n == 1 {
-		return c.first[tri], w
+	if c.roots == nil {
+		return int32(tri), w
 	}
-	u, v := w[1]*float32(n), w[2]*float32(n)
-	i := max(0, min(n-1, int32(u)))
-	j := max(0, min(n-1-i, int32(v)))
-	u, v = u-float32(i), v-float32(j)
-	piece = c.first[tri] + 2*n*j - j*j + 2*i // 2(n-k)-1 pieces lie in row k
-	if u+v <= 1 || i+j == n-1 {
-		return piece, [3]float32{1 - u - v, u, v}
+	n := c.roots[tri]
+	for n >= 0 {
+		h := &c.halve[n]
+		i, j := h.side, (h.side+1)%3
+		// The middle counts for as much of both.
+		if w[i] >= w[j] {
+			w[i], w[j] = w[i]-w[j], 2*w[j]
+			n = h.kids[0]
+		} else {
+			w[i], w[j] = 2*w[i], w[j]-w[i]
+			n = h.kids[1]
+		}
 	}
-	return piece + 1, [3]float32{u + v - 1, 1 - u, 1 - v}
+	return ^n, w
 }

@@ -49,22 +49,20 @@ func newFlow(sh *shape.Shape, radius, longest float64, workers int) *Flow {
 	}
 	// Between the corners of a triangle the tensor goes over evenly from one to the next.
 	done := make([]bool, n)
-	for i, t := range sh.Rest.Tri {
-		c.corners(i, func(v int32, w [3]float64) {
-			k := s.Of[v]
-			if done[k] {
-				return
+	c.corners(func(v, t int32, w [3]float32) {
+		k := s.Of[v]
+		if done[k] {
+			return
+		}
+		done[k] = true
+		var at [6]float64
+		for e := range at {
+			for m, v := range sh.Rest.Tri[t] {
+				at[e] += float64(w[m]) * tensor[e][whole.Of[v]]
 			}
-			done[k] = true
-			var at [6]float64
-			for e := range at {
-				for m, v := range t {
-					at[e] += w[m] * tensor[e][whole.Of[v]]
-				}
-			}
-			f.Way[k] = along(f.Normal[k], at)
-		})
-	}
+		}
+		f.Way[k] = along(f.Normal[k], at)
+	})
 	if c.shape != sh {
 		f.even(workers)
 	}
