@@ -72,7 +72,8 @@ func TestLinesAreFollowed(t *testing.T) {
 		f := FlowOf(sh, 0.2, longest, 2)
 		for _, angle := range []float64{0, 90} {
 			s := StripesOf(sh, f, angle, many, 2)
-			from := map[int32][2]int{} // of each line, how many places count from below and from above
+			round := map[int32]float64{} // of each line along it, where round the cylinder it runs
+			from := map[int32][2]int{}   // of each line, how many places count from below and from above
 			right, all := 0, 0
 			for i, tri := range sh.Rest.Tri {
 				for _, w := range [][3]float32{{0.6, 0.2, 0.2}, {0.2, 0.6, 0.2}, {0.2, 0.2, 0.6}} {
@@ -81,6 +82,9 @@ func TestLinesAreFollowed(t *testing.T) {
 					if l.Number < 0 || l.Sure < 1 {
 						continue
 					}
+					next := s.Line(i, w, 1)
+					assert.NotEqual(t, l.Number, next.Number, "the line beside it")
+					assert.InDelta(t, l.Across, next.Across, 1e-4)
 					p := sh.Pos[tri[0]].Mul(w[0]).Add(sh.Pos[tri[1]].Mul(w[1])).Add(sh.Pos[tri[2]].Mul(w[2]))
 					far := float64(l.Along) / many
 					if angle == 0 {
@@ -88,6 +92,13 @@ func TestLinesAreFollowed(t *testing.T) {
 							right++
 						}
 						continue
+					}
+					if angle == 90 {
+						a := math.Atan2(float64(p[0]), float64(p[2]))
+						if _, ok := round[l.Number]; !ok {
+							round[l.Number] = a
+						}
+						assert.Less(t, math.Abs(math.Remainder(a-round[l.Number], 2*math.Pi)), 1.3/many, "of one line")
 					}
 					n := from[l.Number]
 					for way, at := range [2]float64{float64(p[1]) + 1, 1 - float64(p[1])} {

@@ -60,6 +60,21 @@ func TestFitsOfPieces(t *testing.T) {
 				}
 				return off
 			}
+			if name == "together" { // half-way between the two the normal is of both
+				f := diffgeom.FitsOf(sh, 0, kind, 2, 0.3, 2)
+				for _, tri := range sh.Rest.Tri {
+					for k := range 3 {
+						var w [3]float32
+						w[k], w[(k+1)%3] = 0.5, 0.5
+						a, b := sh.Pos[tri[k]], sh.Pos[tri[(k+1)%3]]
+						if p := a.Mix(b, 0.5); a[1]*b[1] < 0 && max(p[1], -p[1]) < 0.01 {
+							n, ok := f.Normal(p, vec.V{}, tri, w)
+							require.True(t, ok)
+							assert.Greater(t, n.Dot(vec.V{p[0], 0, p[2]}.Unit()), float32(0.95), "at %v", p)
+						}
+					}
+				}
+			}
 			assert.Less(t, worst(2), 0.12, "%s, %s", name, kind)
 			assert.Greater(t, worst(1), 0.3, "%s, %s", name, kind)
 			assert.Less(t, worst(7), 0.5, "%s, %s", name, kind)
