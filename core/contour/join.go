@@ -27,15 +27,15 @@ type end struct {
 	near   float32
 }
 
-// joined makes one curve of contours that are one: whose ends, which go on in one line, run past each other by a little, or leave a
-// gap that is no longer than what is closed where a curve is hidden. Where a smooth surface folds over a little at its rim, as about
-// a corner at which very many faces meet, its contour goes forth, back behind itself and forth again. A curve both of whose ends meet
-// so is a ring.
-func joined(curves []Curve, scene *stage.Scene, gap float32) []Curve {
-	if !(gap > 0) {
-		return curves
-	}
-	curves = slices.Clone(curves)
+// pair is two ends that go on in one line.
+type pair struct {
+	a, b  end
+	far   float32 // from one to the other
+	along float32 // outward from a: below 0 where they run past each other
+}
+
+// pairsOf returns the pairs of ends that meet, the nearest first.
+func pairsOf(curves []Curve, scene *stage.Scene, gap float32) (pairs []pair) {
 	g := map[[2]int32][]end{}
 	var ends []end
 	cell := func(x, y float32) [2]int32 { return [2]int32{int32(x / (past * gap)), int32(y / (past * gap))} }
@@ -50,12 +50,6 @@ func joined(curves []Curve, scene *stage.Scene, gap float32) []Curve {
 			ends = append(ends, e)
 		}
 	}
-	type pair struct {
-		a, b  end
-		far   float32 // from one to the other
-		along float32 // outward from a: below 0 where they run past each other
-	}
-	var pairs []pair
 	for _, a := range ends { // in their order, or the curves would not be the same each time
 		k := cell(a.x, a.y)
 		for dx := int32(-1); dx <= 1; dx++ {
@@ -70,12 +64,25 @@ func joined(curves []Curve, scene *stage.Scene, gap float32) []Curve {
 			}
 		}
 	}
-	if len(pairs) == 0 {
-		return curves
-	}
 	slices.SortStableFunc(pairs, func(p, q pair) int {
 		return cmp.Compare(p.far, q.far)
 	})
+	return pairs
+}
+
+// joined makes one curve of contours that are one: whose ends, which go on in one line, run past each other by a little, or leave a
+// gap that is no longer than what is closed where a curve is hidden. Where a smooth surface folds over a little at its rim, as about
+// a corner at which very many faces meet, its contour goes forth, back behind itself and forth again. A curve both of whose ends meet
+// so is a ring.
+func joined(curves []Curve, scene *stage.Scene, gap float32) []Curve {
+	if !(gap > 0) {
+		return curves
+	}
+	curves = slices.Clone(curves)
+	pairs := pairsOf(curves, scene, gap)
+	if len(pairs) == 0 {
+		return curves
+	}
 	// Each curve that has become part of another says of which, and whether its ends were turned round there.
 	done := map[[2]int]bool{}
 	key := func(e end) [2]int {
