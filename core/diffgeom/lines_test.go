@@ -82,9 +82,14 @@ func TestLinesAreFollowed(t *testing.T) {
 					if l.Number < 0 || l.Sure < 1 {
 						continue
 					}
-					next := s.Line(i, w, 1)
-					assert.NotEqual(t, l.Number, next.Number, "the line beside it")
-					assert.InDelta(t, l.Across, next.Across, 1e-4)
+					for _, aside := range []float32{-1, 1} {
+						beside := s.Line(i, w, aside)
+						assert.NotEqual(t, l.Number, beside.Number, "the line beside it")
+						assert.InDelta(t, l.Across, beside.Across, 1e-4)
+						if angle == 90 { // round the cylinder there is always one
+							assert.GreaterOrEqual(t, beside.Number, int32(0))
+						}
+					}
 					p := sh.Pos[tri[0]].Mul(w[0]).Add(sh.Pos[tri[1]].Mul(w[1])).Add(sh.Pos[tri[2]].Mul(w[2]))
 					far := float64(l.Along) / many
 					if angle == 0 {

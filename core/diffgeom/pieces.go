@@ -73,15 +73,12 @@ func (f *Fits) Normal(p, eye vec.V, corners [3]int32, w [3]float32) (n vec.V, ok
 			m++
 		}
 	}
-	for _, s := range counts[:m] {
-		if of, found := f.of[s.piece].Normal(p, eye); found && s.part > 0 {
-			n, ok = n.Add(of.Mul(s.part)), true
-		}
+	for _, s := range counts[:m] { // of a piece without a form it is nothing
+		of, _ := f.of[s.piece].Normal(p, eye)
+		n = n.Add(of.Mul(s.part))
 	}
-	if n = n.Unit(); n == (vec.V{}) {
-		return n, false
-	}
-	return n, ok
+	n = n.Unit()
+	return n, n != (vec.V{})
 }
 
 func fitPieces(sh *shape.Shape, part int32, kind string, pieces int, radius float64, workers int) *Fits {
